@@ -102,6 +102,7 @@ func New(r chi.Router, d *rooms.Desk, sessions scs.Store, outside inner.Outside,
 		a.huma = humachi.New(r, config)
 		a.register()
 		word(a.huma.OpenAPI())
+		exemplify(a.huma.OpenAPI())
 	})
 	return a
 }

@@ -162,6 +162,12 @@ func word(doc *huma.OpenAPI) {
 			if op == nil {
 				continue
 			}
+			if op.RequestBody != nil {
+				if c := op.RequestBody.Content["application/json"]; c != nil && c.Schema.Format == "binary" {
+					// What is read raw, since it may be large, is an object all the same.
+					c.Schema = &huma.Schema{Type: huma.TypeObject, AdditionalProperties: true}
+				}
+			}
 			for _, p := range op.Parameters {
 				if p.Description == "" {
 					p.Description = words[p.Name]

@@ -99,3 +99,58 @@ func TestTheDescriptionTellsWhoMay(t *testing.T) {
 		t.Errorf("only %d were refused", refused)
 	}
 }
+
+// Every operation has examples: of what is sent, of what is answered, and of each parameter. Those of the task that
+// most programs are written for work as they stand, one after another.
+func TestExamplesAreTrue(t *testing.T) {
+	address, d := serve(t)
+	p := program(t, address, d, "signe.halloran")
+	_, doc, _ := p.send("GET", "/api/openapi.json", nil)
+	type example struct {
+		method, path string
+		sent         any
+	}
+	examples := map[string]example{}
+	lacks := func(of any, where string) {
+		if content, ok := of.(map[string]any)["application/json"].(map[string]any); ok && content["example"] == nil {
+			t.Errorf("%s has no example", where)
+		}
+	}
+	for path, methods := range doc["paths"].(map[string]any) {
+		for method, o := range methods.(map[string]any) {
+			op := o.(map[string]any)
+			id := op["operationId"].(string)
+			parameters, _ := op["parameters"].([]any)
+			for _, x := range parameters {
+				if one := x.(map[string]any); one["example"] == nil {
+					t.Errorf("the parameter %s of %s has no example", one["name"], id)
+				}
+			}
+			if body, ok := op["requestBody"].(map[string]any); ok {
+				lacks(body["content"], "what is sent to "+id)
+				if c, ok := body["content"].(map[string]any)["application/json"].(map[string]any); ok {
+					examples[id] = example{strings.ToUpper(method), path, c["example"]}
+				}
+			}
+			for status, r := range op["responses"].(map[string]any) {
+				if content := r.(map[string]any)["content"]; content != nil && status[0] == '2' {
+					lacks(content, "the answer of "+id)
+				}
+			}
+		}
+	}
+	for _, id := range []string{
+		"change", "plan", "putRole", "putSet", "putGroup", "putArea", "putPerson", "putAssignment", "putConflict",
+		"putGuarantee", "putLicence", "putSystem", "tryDelegation", "tryCeiling", "tryGuarantee", "tryRule", "lookAssign",
+		"assign", "join", "cut", "delete", "fit", "previewReview", "openReview",
+	} {
+		e := examples[id]
+		if status, answer, _ := p.send(e.method, e.path, e.sent); status != http.StatusOK && status != http.StatusCreated {
+			t.Errorf("%s refuses its example: %d %v", id, status, answer)
+		}
+	}
+	_, draft, _ := p.send("GET", "/api/draft", nil)
+	if len(draft["blocks"].([]any)) > 0 || len(draft["edits"].([]any)) < 12 {
+		t.Errorf("what the examples draft is blocked: %v", draft["blocks"])
+	}
+}

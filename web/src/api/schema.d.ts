@@ -10412,9 +10412,15 @@ export interface operations {
     areas: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -10429,6 +10435,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "depth": 1,
+                     *         "id": "gate-clerk",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Area"][];
                 };
             };
@@ -10442,16 +10457,28 @@ export interface operations {
     area: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -10464,6 +10491,180 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "above": [
+                     *         {
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "draft": "new",
+                     *           "force": "now",
+                     *           "may": true,
+                     *           "people": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "terms": {
+                     *             "area": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "how": "text",
+                     *             "id": "gate-clerk",
+                     *             "mode": "full",
+                     *             "note": "text",
+                     *             "reach": "area",
+                     *             "where": "terminal-1",
+                     *             "whole": true
+                     *           },
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "aboveCount": 1,
+                     *       "area": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "text",
+                     *         "name": "Gate clerk",
+                     *         "parent": "text"
+                     *       },
+                     *       "below": [
+                     *         {
+                     *           "depth": 1,
+                     *           "grants": 1,
+                     *           "people": 1,
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "type": "text"
+                     *         }
+                     *       ],
+                     *       "contacts": [
+                     *         {
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "draft": "new",
+                     *           "force": "now",
+                     *           "may": true,
+                     *           "people": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "terms": {
+                     *             "area": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "how": "text",
+                     *             "id": "gate-clerk",
+                     *             "mode": "full",
+                     *             "note": "text",
+                     *             "reach": "area",
+                     *             "where": "terminal-1",
+                     *             "whole": true
+                     *           },
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "delegations": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "draft": "new",
+                     *       "groups": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "here": [
+                     *         {
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "draft": "new",
+                     *           "force": "now",
+                     *           "may": true,
+                     *           "people": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "terms": {
+                     *             "area": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "how": "text",
+                     *             "id": "gate-clerk",
+                     *             "mode": "full",
+                     *             "note": "text",
+                     *             "reach": "area",
+                     *             "where": "terminal-1",
+                     *             "whole": true
+                     *           },
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "hereCount": 1,
+                     *       "may": true,
+                     *       "path": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "people": 1,
+                     *       "ref": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["AreaSheet"];
                 };
             };
@@ -10477,11 +10678,20 @@ export interface operations {
     canAsk: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Words that all must occur. */
+                /**
+                 * @description Words that all must occur.
+                 * @example gate
+                 */
                 q: string;
             };
             header?: never;
@@ -10496,6 +10706,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "about": "text",
+                     *         "held": true,
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["RequestThing"][];
                 };
             };
@@ -10509,13 +10730,25 @@ export interface operations {
     waysTo: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description The permission, by its key. */
+                /**
+                 * @description The permission, by its key.
+                 * @example quaybook:gate:admit
+                 */
                 permission: string;
-                /** @description An area; where you work if absent */
+                /**
+                 * @description An area; where you work if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
@@ -10530,6 +10763,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "at": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "held": true,
+                     *       "ways": [
+                     *         {
+                     *           "extra": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "extras": 1,
+                     *           "id": "gate-clerk",
+                     *           "risk": 1,
+                     *           "what": "quaybook:gate:admit"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RequestWays"];
                 };
             };
@@ -10549,6 +10813,25 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "subjects": [
+                 *         {
+                 *           "kind": "user",
+                 *           "id": "noor.tamsin"
+                 *         }
+                 *       ],
+                 *       "targets": [
+                 *         {
+                 *           "kind": "role",
+                 *           "id": "gate-clerk"
+                 *         }
+                 *       ],
+                 *       "terms": {
+                 *         "area": "terminal-1"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["AssignInputBody"];
             };
         };
@@ -10559,6 +10842,58 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "already": 1,
+                     *       "pairs": 1,
+                     *       "retired": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "targets": [
+                     *         {
+                     *           "after": 1,
+                     *           "before": 1,
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "who": [
+                     *         {
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["AssignLook"];
                 };
             };
@@ -10576,7 +10911,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The secret: it is shown only now. */
+                /**
+                 * @description The secret: it is shown only now.
+                 * @example text
+                 */
                 secret: string;
             };
             cookie?: never;
@@ -10590,6 +10928,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example a2V5O2xhYmVsCg== */
                     "application/json": string;
                 };
             };
@@ -10603,13 +10942,27 @@ export interface operations {
     capabilities: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description The system. */
+                /**
+                 * @description The system.
+                 * @example quaybook
+                 */
                 system: string;
-                /** @description Which columns: licences, roles, supplied sets, own sets; all but the last if absent */
+                /**
+                 * @description Which columns: licences, roles, supplied sets, own sets; all but the last if absent
+                 * @example [
+                 *       "licence"
+                 *     ]
+                 */
                 kind?: ("licence" | "role" | "set" | "own")[];
             };
             header?: never;
@@ -10624,6 +10977,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "columns": [
+                     *         {
+                     *           "alone": 1,
+                     *           "draft": "new",
+                     *           "gives": 1,
+                     *           "note": "text",
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "state": "active"
+                     *         }
+                     *       ],
+                     *       "rows": [
+                     *         {
+                     *           "action": "admit",
+                     *           "by": [
+                     *             1
+                     *           ],
+                     *           "class": "text",
+                     *           "holders": 1,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "object": "gate",
+                     *           "risk": 1
+                     *         }
+                     *       ],
+                     *       "system": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["Capabilities"];
                 };
             };
@@ -10637,18 +11027,35 @@ export interface operations {
     exportCapabilities: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description The system. */
+                /**
+                 * @description The system.
+                 * @example quaybook
+                 */
                 system: string;
-                /** @description The kind of thing. */
+                /**
+                 * @description The kind of thing.
+                 * @example [
+                 *       "licence"
+                 *     ]
+                 */
                 kind?: ("licence" | "role" | "set" | "own")[];
             };
             header?: never;
             path: {
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -10673,7 +11080,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description Names the call: asked again with the same, within a week, it is answered as the first time and changes nothing */
+                /**
+                 * @description Names the call: asked again with the same, within a week, it is answered as the first time and changes nothing
+                 * @example night-watch-1
+                 */
                 "Idempotency-Key"?: string;
             };
             path?: never;
@@ -10681,6 +11091,36 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "the night watch",
+                 *       "dryRun": true,
+                 *       "acts": [
+                 *         {
+                 *           "put": {
+                 *             "kind": "role",
+                 *             "object": {
+                 *               "name": "Night watch",
+                 *               "permissions": [
+                 *                 "quaybook:gate:view"
+                 *               ]
+                 *             }
+                 *           }
+                 *         },
+                 *         {
+                 *           "assign": {
+                 *             "subjects": [
+                 *               "noor.tamsin"
+                 *             ],
+                 *             "grants": [
+                 *               "role:night-watch"
+                 *             ],
+                 *             "area": "terminal-2"
+                 *           }
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["ChangeInputBody"];
             };
         };
@@ -10691,6 +11131,132 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "acts": [
+                     *         {
+                     *           "objects": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "result": "done",
+                     *           "said": [
+                     *             []
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "applied": true,
+                     *       "impact": {
+                     *         "conflicts": [
+                     *           {
+                     *             "cleared": true,
+                     *             "conflict": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "excepted": true,
+                     *             "items": [],
+                     *             "live": true,
+                     *             "user": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "gaining": 1,
+                     *         "guarantees": [
+                     *           {
+                     *             "guarantee": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "says": "text",
+                     *             "strict": true
+                     *           }
+                     *         ],
+                     *         "later": [
+                     *           {
+                     *             "gains": [],
+                     *             "live": true,
+                     *             "user": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "licences": [
+                     *           {
+                     *             "lacking": 1,
+                     *             "licence": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "used": 1,
+                     *             "waiting": []
+                     *           }
+                     *         ],
+                     *         "losing": 1,
+                     *         "people": [
+                     *           {
+                     *             "gains": [],
+                     *             "losses": [],
+                     *             "user": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "reviews": [
+                     *           "text"
+                     *         ],
+                     *         "seats": [
+                     *           {
+                     *             "licence": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "more": 1,
+                     *             "spare": 1
+                     *           }
+                     *         ],
+                     *         "touches": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "withheld": [
+                     *           {
+                     *             "count": 1,
+                     *             "grants": 1,
+                     *             "permissions": [],
+                     *             "target": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ]
+                     *       },
+                     *       "links": {
+                     *         "history": "text",
+                     *         "page": "text",
+                     *         "undo": "text"
+                     *       },
+                     *       "revision": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Changed"];
                 };
             };
@@ -10706,11 +11272,20 @@ export interface operations {
     colleagues: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Words that all must occur. */
+                /**
+                 * @description Words that all must occur.
+                 * @example gate
+                 */
                 q?: string;
             };
             header?: never;
@@ -10725,6 +11300,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "note": "text",
+                     *         "user": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Colleague"][];
                 };
             };
@@ -10738,13 +11325,27 @@ export interface operations {
     compare: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description People, groups, roles, sets or licences: kind:id, or kind:id@day */
+                /**
+                 * @description People, groups, roles, sets or licences: kind:id, or kind:id@day
+                 * @example [
+                 *       "role:gate-clerk"
+                 *     ]
+                 */
                 thing: string[];
-                /** @description What all hold alike, too */
+                /**
+                 * @description What all hold alike, too
+                 * @example true
+                 */
                 all?: boolean;
             };
             header?: never;
@@ -10759,6 +11360,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "differ": 1,
+                     *       "same": 1,
+                     *       "systems": [
+                     *         {
+                     *           "objects": [
+                     *             {
+                     *               "object": "gate",
+                     *               "rows": []
+                     *             }
+                     *           ],
+                     *           "system": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "things": [
+                     *         {
+                     *           "day": "2026-11-23",
+                     *           "permissions": 1,
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "when": "2026-11-23T08:00:00Z"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Comparison"];
                 };
             };
@@ -10772,18 +11406,35 @@ export interface operations {
     exportComparison: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description People, groups, roles, sets or licences: kind:id, or kind:id@day */
+                /**
+                 * @description People, groups, roles, sets or licences: kind:id, or kind:id@day
+                 * @example [
+                 *       "role:gate-clerk"
+                 *     ]
+                 */
                 thing: string[];
-                /** @description What all hold alike, too */
+                /**
+                 * @description What all hold alike, too
+                 * @example true
+                 */
                 all?: boolean;
             };
             header?: never;
             path: {
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -10807,16 +11458,28 @@ export interface operations {
     conflict: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -10829,6 +11492,71 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "breakers": [
+                     *         {
+                     *           "area": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "conflict": {
+                     *         "description": "Lets vehicles in",
+                     *         "exceptions": [
+                     *           {
+                     *             "reason": "for the winter",
+                     *             "until": "2026-11-23T08:00:00Z",
+                     *             "user": "noor.tamsin"
+                     *           }
+                     *         ],
+                     *         "id": "gate-clerk",
+                     *         "items": [
+                     *           {}
+                     *         ],
+                     *         "limit": 1,
+                     *         "name": "Gate clerk",
+                     *         "where": "terminal-1"
+                     *       },
+                     *       "draft": "new",
+                     *       "exceptions": [
+                     *         {
+                     *           "ended": true,
+                     *           "reason": "for the winter",
+                     *           "until": "text",
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "items": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "may": true,
+                     *       "ref": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["ConflictSheet"];
                 };
             };
@@ -10842,9 +11570,15 @@ export interface operations {
     delegations: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -10859,6 +11593,131 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "actions": [
+                     *           "text"
+                     *         ],
+                     *         "area": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "covers": {
+                     *           "above": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "areas": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "at": 1,
+                     *           "backDoors": [
+                     *             {
+                     *               "actions": [],
+                     *               "group": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               }
+                     *             }
+                     *           ],
+                     *           "closed": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "count": 1,
+                     *           "gives": 1,
+                     *           "people": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "risk": 1,
+                     *           "trouble": "text"
+                     *         },
+                     *         "delegate": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "delegates": 1,
+                     *         "delegation": {
+                     *           "actions": [
+                     *             "text"
+                     *           ],
+                     *           "area": "terminal-1",
+                     *           "delegate": {},
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "groups": [
+                     *             "ramp-gate-crew"
+                     *           ],
+                     *           "groupsWhole": true,
+                     *           "id": "gate-clerk",
+                     *           "maxDays": 1,
+                     *           "name": "Gate clerk",
+                     *           "people": {},
+                     *           "roles": [
+                     *             "gate-clerk"
+                     *           ],
+                     *           "sets": [
+                     *             "gate-override"
+                     *           ],
+                     *           "until": "2026-11-23T08:00:00Z"
+                     *         },
+                     *         "draft": "new",
+                     *         "force": "now",
+                     *         "groups": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "may": true,
+                     *         "mine": true,
+                     *         "people": [
+                     *           {
+                     *             "text": "text"
+                     *           }
+                     *         ],
+                     *         "ref": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "roles": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "sets": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "terms": "text",
+                     *         "whole": true
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["DelegationSheet"][];
                 };
             };
@@ -10878,6 +11737,25 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "id": "",
+                 *       "name": "Terminal 2 gates",
+                 *       "delegate": {
+                 *         "user": "ruben.adeyemi"
+                 *       },
+                 *       "people": {
+                 *         "area": "terminal-2"
+                 *       },
+                 *       "actions": [
+                 *         "assign",
+                 *         "revoke"
+                 *       ],
+                 *       "roles": [
+                 *         "gate-clerk"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["DesignDelegation"];
             };
         };
@@ -10888,6 +11766,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "above": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "areas": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "at": 1,
+                     *       "backDoors": [
+                     *         {
+                     *           "actions": [
+                     *             "text"
+                     *           ],
+                     *           "group": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "closed": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "count": 1,
+                     *       "gives": 1,
+                     *       "people": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "risk": 1,
+                     *       "trouble": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Coverage"];
                 };
             };
@@ -10909,6 +11836,25 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "id": "",
+                 *       "name": "Terminal 2 gates",
+                 *       "delegate": {
+                 *         "user": "ruben.adeyemi"
+                 *       },
+                 *       "people": {
+                 *         "area": "terminal-2"
+                 *       },
+                 *       "actions": [
+                 *         "assign",
+                 *         "revoke"
+                 *       ],
+                 *       "roles": [
+                 *         "gate-clerk"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["DesignDelegation"];
             };
         };
@@ -10919,6 +11865,49 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "beyond": 1,
+                     *       "delegates": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "empowered": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "held": 1,
+                     *       "listed": 1,
+                     *       "of": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "panels": [
+                     *         {
+                     *           "courses": [
+                     *             {
+                     *               "bricks": [],
+                     *               "object": "gate"
+                     *             }
+                     *           ],
+                     *           "system": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "trouble": "text",
+                     *       "unlimited": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CeilingSheet"];
                 };
             };
@@ -10934,16 +11923,28 @@ export interface operations {
     delegation: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -10956,6 +11957,138 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "actions": [
+                     *         "text"
+                     *       ],
+                     *       "area": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "covers": {
+                     *         "above": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "areas": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "at": 1,
+                     *         "backDoors": [
+                     *           {
+                     *             "actions": [],
+                     *             "group": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "closed": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "count": 1,
+                     *         "gives": 1,
+                     *         "people": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "risk": 1,
+                     *         "trouble": "text"
+                     *       },
+                     *       "delegate": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "delegates": 1,
+                     *       "delegation": {
+                     *         "actions": [
+                     *           "text"
+                     *         ],
+                     *         "area": "terminal-1",
+                     *         "delegate": {
+                     *           "group": "ramp-gate-crew",
+                     *           "user": "noor.tamsin"
+                     *         },
+                     *         "from": "2026-11-23T08:00:00Z",
+                     *         "groups": [
+                     *           "ramp-gate-crew"
+                     *         ],
+                     *         "groupsWhole": true,
+                     *         "id": "gate-clerk",
+                     *         "maxDays": 1,
+                     *         "name": "Gate clerk",
+                     *         "people": {
+                     *           "area": "terminal-1",
+                     *           "filter": "title eq \"Gate clerk\"",
+                     *           "group": "ramp-gate-crew"
+                     *         },
+                     *         "roles": [
+                     *           "gate-clerk"
+                     *         ],
+                     *         "sets": [
+                     *           "gate-override"
+                     *         ],
+                     *         "until": "2026-11-23T08:00:00Z"
+                     *       },
+                     *       "draft": "new",
+                     *       "force": "now",
+                     *       "groups": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "may": true,
+                     *       "mine": true,
+                     *       "people": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "text": "text"
+                     *         }
+                     *       ],
+                     *       "ref": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "roles": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "sets": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "terms": "text",
+                     *       "whole": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["DelegationSheet"];
                 };
             };
@@ -10969,16 +12102,28 @@ export interface operations {
     delegationCeiling: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Of several delegates, whom it is about; the first if absent */
+                /**
+                 * @description Of several delegates, whom it is about; the first if absent
+                 * @example noor.tamsin
+                 */
                 user?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -10991,6 +12136,49 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "beyond": 1,
+                     *       "delegates": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "empowered": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "held": 1,
+                     *       "listed": 1,
+                     *       "of": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "panels": [
+                     *         {
+                     *           "courses": [
+                     *             {
+                     *               "bricks": [],
+                     *               "object": "gate"
+                     *             }
+                     *           ],
+                     *           "system": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "trouble": "text",
+                     *       "unlimited": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CeilingSheet"];
                 };
             };
@@ -11004,15 +12192,30 @@ export interface operations {
     directories: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Those too to whom nothing is tied any longer */
+                /**
+                 * @description Those too to whom nothing is tied any longer
+                 * @example true
+                 */
                 all?: boolean;
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
@@ -11027,6 +12230,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "directories": [
+                     *         {
+                     *           "gone": 1,
+                     *           "groups": 1,
+                     *           "heard": "2026-11-23T08:00:00Z",
+                     *           "made": "2026-11-23T08:00:00Z",
+                     *           "name": "Gate clerk",
+                     *           "people": 1
+                     *         }
+                     *       ],
+                     *       "leavers": [
+                     *         {
+                     *           "by": "signe.halloran",
+                     *           "delegations": 1,
+                     *           "draft": "new",
+                     *           "grants": 1,
+                     *           "groups": 1,
+                     *           "left": true,
+                     *           "owned": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "owns": 1,
+                     *           "reports": 1,
+                     *           "state": "text",
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "when": "2026-11-23T08:00:00Z"
+                     *         }
+                     *       ],
+                     *       "left": 1,
+                     *       "total": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Directories"];
                 };
             };
@@ -11040,9 +12285,15 @@ export interface operations {
     draft: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -11057,6 +12308,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11082,6 +12514,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11103,6 +12716,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "the night watch",
+                 *       "stamp": "61-5f1d3a"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ApplyInputBody"];
             };
         };
@@ -11113,6 +12732,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "gaining": 1,
+                     *       "losing": 1,
+                     *       "revision": 1,
+                     *       "runs": [
+                     *         "text"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Applied"];
                 };
             };
@@ -11134,6 +12763,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "",
+                 *         "name": "Pilot station",
+                 *         "kind": "site",
+                 *         "parent": "skerryhaven"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutArea"];
             };
         };
@@ -11144,6 +12783,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11165,6 +12985,26 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "subjects": [
+                 *         {
+                 *           "kind": "user",
+                 *           "id": "noor.tamsin"
+                 *         }
+                 *       ],
+                 *       "targets": [
+                 *         {
+                 *           "kind": "role",
+                 *           "id": "gate-clerk"
+                 *         }
+                 *       ],
+                 *       "terms": {
+                 *         "area": "terminal-1",
+                 *         "until": "2027-03-31T00:00:00Z"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["AssignInputBody"];
             };
         };
@@ -11175,6 +13015,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11196,6 +13217,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "",
+                 *         "subject": {
+                 *           "user": "noor.tamsin"
+                 *         },
+                 *         "role": "gate-clerk",
+                 *         "area": "terminal-1"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutAssignment"];
             };
         };
@@ -11206,6 +13239,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11227,6 +13441,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "user": "noor.tamsin"
+                 *     }
+                 */
                 "application/json": components["schemas"]["BackInputBody"];
             };
         };
@@ -11237,6 +13456,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11258,6 +13658,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "users": [
+                 *         "noor.tamsin"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["UsersInputBody"];
             };
         };
@@ -11268,6 +13675,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11283,9 +13871,15 @@ export interface operations {
     draftCeilings: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -11300,6 +13894,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "after": 1,
+                     *         "before": 1,
+                     *         "delegate": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "delegation": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Rise"][];
                 };
             };
@@ -11319,6 +13931,22 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "",
+                 *         "name": "Plan and approve shifts",
+                 *         "items": [
+                 *           {
+                 *             "permission": "crewtide:shift:plan"
+                 *           },
+                 *           {
+                 *             "permission": "crewtide:shift:approve"
+                 *           }
+                 *         ]
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutConflict"];
             };
         };
@@ -11329,6 +13957,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11350,6 +14159,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "from": {
+                 *         "kind": "user",
+                 *         "id": "tomasz.oyelaran"
+                 *       },
+                 *       "to": {
+                 *         "kind": "group",
+                 *         "id": "north-gate-crew"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["CutInputBody"];
             };
         };
@@ -11360,6 +14181,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11381,6 +14383,29 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "",
+                 *         "name": "Terminal 2 gates",
+                 *         "delegate": {
+                 *           "user": "ruben.adeyemi"
+                 *         },
+                 *         "people": {
+                 *           "area": "terminal-2"
+                 *         },
+                 *         "actions": [
+                 *           "assign",
+                 *           "revoke"
+                 *         ],
+                 *         "roles": [
+                 *           "gate-clerk"
+                 *         ],
+                 *         "area": "terminal-2",
+                 *         "maxDays": 90
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutDelegation"];
             };
         };
@@ -11391,6 +14416,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11412,6 +14618,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "role",
+                 *       "id": "night-cover"
+                 *     }
+                 */
                 "application/json": components["schemas"]["DeleteInputBody"];
             };
         };
@@ -11422,6 +14634,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11437,16 +14830,28 @@ export interface operations {
     draftEdit: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description How many sentences are told */
+                /**
+                 * @description How many sentences are told
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -11459,6 +14864,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": "gate-clerk",
+                     *       "meanwhile": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "clashes": [
+                     *             "text"
+                     *           ],
+                     *           "object": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "revision": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "who": "noor.tamsin"
+                     *         }
+                     *       ],
+                     *       "more": 1,
+                     *       "sentences": [
+                     *         [
+                     *           {
+                     *             "text": "text"
+                     *           }
+                     *         ]
+                     *       ],
+                     *       "undoes": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["DraftEdit"];
                 };
             };
@@ -11474,7 +14911,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -11487,6 +14927,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11504,7 +15125,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -11517,6 +15141,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11538,6 +15343,63 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "gets": [
+                 *         {
+                 *           "id": "gate-clerk",
+                 *           "kind": "user"
+                 *         }
+                 *       ],
+                 *       "grants": [
+                 *         {
+                 *           "terms": {},
+                 *           "to": {
+                 *             "id": "gate-clerk",
+                 *             "kind": "user"
+                 *           }
+                 *         }
+                 *       ],
+                 *       "groups": [
+                 *         "ramp-gate-crew"
+                 *       ],
+                 *       "person": {
+                 *         "area": "terminal-1",
+                 *         "department": "Terminal operations",
+                 *         "displayName": "Noor Tamsin",
+                 *         "email": "noor.tamsin@skerryhaven.example",
+                 *         "externalId": "e-1043",
+                 *         "from": "2026-11-23T08:00:00Z",
+                 *         "id": "gate-clerk",
+                 *         "lastUse": {
+                 *           "noor.tamsin": "2026-11-23T08:00:00Z"
+                 *         },
+                 *         "licences": [
+                 *           "quaybook-standard"
+                 *         ],
+                 *         "manager": "ruben.adeyemi",
+                 *         "qualifications": [
+                 *           {
+                 *             "type": "text"
+                 *           }
+                 *         ],
+                 *         "source": "text",
+                 *         "state": "text",
+                 *         "title": "Gate clerk",
+                 *         "until": "2026-11-23T08:00:00Z",
+                 *         "userName": "noor.tamsin",
+                 *         "userType": "text"
+                 *       },
+                 *       "terms": {
+                 *         "area": "terminal-1",
+                 *         "from": "2026-11-23T08:00:00Z",
+                 *         "mode": "full",
+                 *         "reach": "area",
+                 *         "reason": "for the winter",
+                 *         "until": "2026-11-23T08:00:00Z"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["EngageInputBody"];
             };
         };
@@ -11548,6 +15410,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11569,6 +15612,19 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "almost": true,
+                 *       "area": "terminal-1",
+                 *       "assignment": 1,
+                 *       "filter": "title eq \"Gate clerk\"",
+                 *       "groups": true,
+                 *       "over": 1,
+                 *       "role": 1,
+                 *       "system": "quaybook",
+                 *       "under": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["DraftFewerInputBody"];
             };
         };
@@ -11579,6 +15635,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11600,6 +15837,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "",
+                 *         "name": "Night watch",
+                 *         "users": [
+                 *           "noor.tamsin"
+                 *         ]
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutGroup"];
             };
         };
@@ -11610,6 +15858,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11631,6 +16060,20 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "",
+                 *         "name": "Nobody waives",
+                 *         "reason": "the insurer asks for it",
+                 *         "kind": "nobody",
+                 *         "permissions": [
+                 *           "quaybook:gate:override"
+                 *         ],
+                 *         "area": "terminal-2"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutGuarantee"];
             };
         };
@@ -11641,6 +16084,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11662,6 +16286,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "from": {
+                 *         "kind": "user",
+                 *         "id": "noor.tamsin"
+                 *       },
+                 *       "to": {
+                 *         "kind": "group",
+                 *         "id": "ramp-gate-crew"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["JoinInputBody"];
             };
         };
@@ -11672,6 +16308,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11693,6 +16510,26 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "duties": [
+                 *         {
+                 *           "id": "gate-clerk",
+                 *           "kind": "role",
+                 *           "to": "terminal-1"
+                 *         }
+                 *       ],
+                 *       "grants": [
+                 *         {
+                 *           "id": "gate-clerk",
+                 *           "to": "terminal-1"
+                 *         }
+                 *       ],
+                 *       "items": "text",
+                 *       "on": "2026-11-23T08:00:00Z",
+                 *       "user": "noor.tamsin"
+                 *     }
+                 */
                 "application/json": components["schemas"]["LeavingPlan"];
             };
         };
@@ -11703,6 +16540,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11724,6 +16742,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "",
+                 *         "name": "Crewtide seat",
+                 *         "seats": 40
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutLicence"];
             };
         };
@@ -11734,6 +16761,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11755,6 +16963,23 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "gives": [
+                 *         "text"
+                 *       ],
+                 *       "leaves": [
+                 *         "text"
+                 *       ],
+                 *       "post": {
+                 *         "area": "terminal-1",
+                 *         "department": "Terminal operations",
+                 *         "manager": "ruben.adeyemi",
+                 *         "title": "Gate clerk"
+                 *       },
+                 *       "user": "noor.tamsin"
+                 *     }
+                 */
                 "application/json": components["schemas"]["MovingPlan"];
             };
         };
@@ -11765,6 +16990,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11786,6 +17192,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "",
+                 *         "userName": "ada.lindqvist",
+                 *         "displayName": "Ada Lindqvist",
+                 *         "email": "ada.lindqvist@skerryhaven.example",
+                 *         "state": "invited"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutUser"];
             };
         };
@@ -11796,6 +17213,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11817,6 +17415,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "assignment": "a-17"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutBackInputBody"];
             };
         };
@@ -11827,6 +17430,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11848,6 +17632,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "id": "gate-clerk",
+                 *       "permission": "quaybook:gate:admit",
+                 *       "user": "noor.tamsin",
+                 *       "where": "terminal-1"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RepairInputBody"];
             };
         };
@@ -11858,6 +17650,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11885,6 +17858,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11906,6 +18060,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "",
+                 *         "name": "Night watch",
+                 *         "permissions": [
+                 *           "quaybook:gate:view"
+                 *         ]
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutRole"];
             };
         };
@@ -11916,6 +18081,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11937,6 +18283,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "licence": "quaybook-standard",
+                 *       "seats": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["GiveInputBody"];
             };
         };
@@ -11947,6 +18299,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11968,6 +18501,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "",
+                 *         "name": "See gates",
+                 *         "permissions": [
+                 *           "quaybook:gate:view"
+                 *         ]
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutSet"];
             };
         };
@@ -11978,6 +18522,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -11999,6 +18724,20 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after": {
+                 *         "id": "pilotage",
+                 *         "name": "Pilotage",
+                 *         "version": "1.0",
+                 *         "permissions": [
+                 *           {
+                 *             "key": "pilotage:order:view"
+                 *           }
+                 *         ]
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutSystem"];
             };
         };
@@ -12009,6 +18748,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -12030,6 +18950,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "give": true,
+                 *       "id": "gate-clerk",
+                 *       "keys": [
+                 *         "quaybook:gate:admit"
+                 *       ],
+                 *       "kind": "role"
+                 *     }
+                 */
                 "application/json": components["schemas"]["TickInputBody"];
             };
         };
@@ -12040,6 +18970,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -12061,6 +19172,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "group": "ramp-gate-crew"
+                 *     }
+                 */
                 "application/json": components["schemas"]["TidyInputBody"];
             };
         };
@@ -12071,6 +19187,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -12092,6 +19389,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "revision": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["UndoInputBody"];
             };
         };
@@ -12102,6 +19404,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -12123,6 +19606,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "data": "a2V5O2xhYmVsCg==",
+                 *       "kept": "text",
+                 *       "name": "Gate clerk",
+                 *       "system": "quaybook",
+                 *       "version": "4.2"
+                 *     }
+                 */
                 "application/json": components["schemas"]["UpgradeFile"];
             };
         };
@@ -12133,6 +19625,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -12148,9 +19821,15 @@ export interface operations {
     effectivecsv: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -12176,9 +19855,15 @@ export interface operations {
     effectivejsonl: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -12210,6 +19895,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "almost": true,
+                 *       "area": "terminal-1",
+                 *       "assignment": 1,
+                 *       "filter": "title eq \"Gate clerk\"",
+                 *       "over": 1,
+                 *       "role": 1,
+                 *       "system": "quaybook",
+                 *       "under": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["FewerAsk"];
             };
         };
@@ -12220,6 +19917,78 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "after": {
+                     *         "assignments": 1,
+                     *         "bundles": 1
+                     *       },
+                     *       "at": 1,
+                     *       "before": {
+                     *         "assignments": 1,
+                     *         "bundles": 1
+                     *       },
+                     *       "beside": [
+                     *         {
+                     *           "a": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "b": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "how": "same"
+                     *         }
+                     *       ],
+                     *       "left": 1,
+                     *       "moreBesides": 1,
+                     *       "over": 1,
+                     *       "roles": [
+                     *         {
+                     *           "count": 1,
+                     *           "existing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "like": {
+                     *             "exact": true,
+                     *             "filter": "title eq \"Gate clerk\"",
+                     *             "have": 1,
+                     *             "of": 1,
+                     *             "title": "Gate clerk"
+                     *           },
+                     *           "name": "Gate clerk",
+                     *           "people": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "permissions": [
+                     *             {
+                     *               "key": "quaybook:gate:admit",
+                     *               "risk": 1
+                     *             }
+                     *           ],
+                     *           "places": 1,
+                     *           "replaces": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "trouble": "text",
+                     *       "under": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["FewerAnswer"];
                 };
             };
@@ -12235,11 +20004,20 @@ export interface operations {
     find: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Words that all must occur. */
+                /**
+                 * @description Words that all must occur.
+                 * @example gate
+                 */
                 q?: string;
             };
             header?: never;
@@ -12254,6 +20032,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "asks": {
+                     *           "about": "who",
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "things": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "where": "terminal-1"
+                     *         },
+                     *         "id": "gate-clerk",
+                     *         "kind": "text",
+                     *         "name": "Gate clerk",
+                     *         "note": "text"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Found"][];
                 };
             };
@@ -12267,21 +20069,45 @@ export interface operations {
     findings: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Only of this kind */
+                /**
+                 * @description Only of this kind
+                 * @example text
+                 */
                 kind?: string;
-                /** @description Only those that name this thing, as “role:gate-clerk” */
+                /**
+                 * @description Only those that name this thing, as “role:gate-clerk”
+                 * @example text
+                 */
                 about?: string;
-                /** @description Only of at least this weight */
+                /**
+                 * @description Only of at least this weight
+                 * @example 1
+                 */
                 weight?: number;
-                /** @description Those that are set aside, in place of those that are not */
+                /**
+                 * @description Those that are set aside, in place of those that are not
+                 * @example true
+                 */
                 aside?: boolean;
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
@@ -12296,6 +20122,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "kinds": [
+                     *         {
+                     *           "aside": 1,
+                     *           "count": 1,
+                     *           "kind": "text",
+                     *           "means": "text",
+                     *           "name": "Gate clerk",
+                     *           "weeks": [
+                     *             1
+                     *           ],
+                     *           "weight": 1
+                     *         }
+                     *       ],
+                     *       "match": 1,
+                     *       "rows": [
+                     *         {
+                     *           "aside": {
+                     *             "at": "2026-11-23T08:00:00Z",
+                     *             "by": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "reason": "for the winter",
+                     *             "until": "2026-11-23T08:00:00Z"
+                     *           },
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "objects": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "repairs": [
+                     *             "text"
+                     *           ],
+                     *           "says": "text",
+                     *           "weight": 1
+                     *         }
+                     *       ],
+                     *       "weeks": [
+                     *         "2026-11-22"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Findings"];
                 };
             };
@@ -12315,6 +20190,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "ids": [
+                 *         "noor.tamsin"
+                 *       ],
+                 *       "reason": "for the winter",
+                 *       "until": "2026-11-23T08:00:00Z"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SetAsideInputBody"];
             };
         };
@@ -12344,6 +20228,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "ids": [
+                 *         "noor.tamsin"
+                 *       ],
+                 *       "repair": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["MendInputBody"];
             };
         };
@@ -12354,6 +20246,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -12369,22 +20442,43 @@ export interface operations {
     exportFindings: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Only of this kind */
+                /**
+                 * @description Only of this kind
+                 * @example text
+                 */
                 kind?: string;
-                /** @description Only those that name this thing, as “role:gate-clerk” */
+                /**
+                 * @description Only those that name this thing, as “role:gate-clerk”
+                 * @example text
+                 */
                 about?: string;
-                /** @description Only of at least this weight */
+                /**
+                 * @description Only of at least this weight
+                 * @example 1
+                 */
                 weight?: number;
-                /** @description Those that are set aside, in place of those that are not */
+                /**
+                 * @description Those that are set aside, in place of those that are not
+                 * @example true
+                 */
                 aside?: boolean;
             };
             header?: never;
             path: {
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -12414,6 +20508,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "need": [
+                 *         "quaybook:gate:admit"
+                 *       ],
+                 *       "roles": true,
+                 *       "sets": false
+                 *     }
+                 */
                 "application/json": components["schemas"]["FitAsk"];
             };
         };
@@ -12424,6 +20527,49 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "fits": [
+                     *         {
+                     *           "bundles": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "excess": [
+                     *             {
+                     *               "key": "quaybook:gate:admit",
+                     *               "risk": 1
+                     *             }
+                     *           ],
+                     *           "missing": [
+                     *             {
+                     *               "key": "quaybook:gate:admit",
+                     *               "risk": 1
+                     *             }
+                     *           ],
+                     *           "risk": 1,
+                     *           "role": {
+                     *             "id": "gate-clerk",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "weight": 1
+                     *         }
+                     *       ],
+                     *       "need": [
+                     *         {
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "risk": 1
+                     *         }
+                     *       ],
+                     *       "unknown": [
+                     *         "text"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["FitAnswer"];
                 };
             };
@@ -12445,6 +20591,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "userName": "noor.tamsin"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ForgottenInputBody"];
             };
         };
@@ -12468,15 +20619,30 @@ export interface operations {
     picture: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description What to look at, as kind:id */
+                /**
+                 * @description What to look at, as kind:id
+                 * @example role:gate-clerk
+                 */
                 focus?: string;
-                /** @description A second thing: only what lies between the two is shown */
+                /**
+                 * @description A second thing: only what lies between the two is shown
+                 * @example user:noor.tamsin
+                 */
                 second?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
@@ -12491,6 +20657,57 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": "text",
+                     *       "apart": true,
+                     *       "bare": true,
+                     *       "beams": [
+                     *         {
+                     *           "draft": "new",
+                     *           "from": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "user"
+                     *           },
+                     *           "relation": "member",
+                     *           "terms": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "how": "text",
+                     *               "id": "gate-clerk",
+                     *               "mode": "full",
+                     *               "note": "text",
+                     *               "reach": "area",
+                     *               "where": "terminal-1",
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "to": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "user"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "counts": {
+                     *         "noor.tamsin": 1
+                     *       },
+                     *       "focus": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "note": "text",
+                     *       "second": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["Picture"];
                 };
             };
@@ -12504,26 +20721,53 @@ export interface operations {
     bay: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description What to look at, as kind:id */
+                /**
+                 * @description What to look at, as kind:id
+                 * @example role:gate-clerk
+                 */
                 focus?: string;
-                /** @description A second thing: only what lies between the two is shown */
+                /**
+                 * @description A second thing: only what lies between the two is shown
+                 * @example user:noor.tamsin
+                 */
                 second?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
-                /** @description Words that the name must have */
+                /**
+                 * @description Words that the name must have
+                 * @example gate
+                 */
                 q?: string;
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
             path: {
-                /** @description The kind of thing. */
+                /**
+                 * @description The kind of thing.
+                 * @example user
+                 */
                 kind: "user" | "group" | "role" | "set" | "permission";
             };
             cookie?: never;
@@ -12536,6 +20780,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "connected": 1,
+                     *       "matching": 1,
+                     *       "rows": [
+                     *         {
+                     *           "connected": true,
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "name": "Gate clerk",
+                     *           "note": "text",
+                     *           "of": "people",
+                     *           "risk": 1,
+                     *           "size": "text",
+                     *           "state": "text",
+                     *           "through": 1
+                     *         }
+                     *       ],
+                     *       "total": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Bay"];
                 };
             };
@@ -12549,16 +20814,28 @@ export interface operations {
     group: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -12571,6 +20848,195 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "draft": "new",
+                     *       "elsewhere": 1,
+                     *       "grants": [
+                     *         {
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "draft": "new",
+                     *           "force": "now",
+                     *           "may": true,
+                     *           "people": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "terms": {
+                     *             "area": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "how": "text",
+                     *             "id": "gate-clerk",
+                     *             "mode": "full",
+                     *             "note": "text",
+                     *             "reach": "area",
+                     *             "where": "terminal-1",
+                     *             "whole": true
+                     *           },
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "group": {
+                     *         "area": "terminal-1",
+                     *         "description": "Lets vehicles in",
+                     *         "externalId": "e-1043",
+                     *         "groups": [
+                     *           "ramp-gate-crew"
+                     *         ],
+                     *         "id": "gate-clerk",
+                     *         "kind": "text",
+                     *         "listed": true,
+                     *         "name": "Gate clerk",
+                     *         "owner": "lucia.fenwick",
+                     *         "rule": "title eq \"Gate clerk\"",
+                     *         "source": "text",
+                     *         "users": [
+                     *           "noor.tamsin"
+                     *         ]
+                     *       },
+                     *       "home": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "lock": {
+                     *         "directory": "text",
+                     *         "gone": true,
+                     *         "instead": "text",
+                     *         "why": "text"
+                     *       },
+                     *       "may": true,
+                     *       "mayAdd": true,
+                     *       "members": [
+                     *         {
+                     *           "draft": "new",
+                     *           "ends": "2026-11-23T08:00:00Z",
+                     *           "may": true,
+                     *           "note": "text",
+                     *           "state": "text",
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "via": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "way": "listed"
+                     *         }
+                     *       ],
+                     *       "nestedIn": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "nests": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "owner": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "redundant": [
+                     *         {
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "draft": "new",
+                     *           "force": "now",
+                     *           "may": true,
+                     *           "people": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "terms": {
+                     *             "area": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "how": "text",
+                     *             "id": "gate-clerk",
+                     *             "mode": "full",
+                     *             "note": "text",
+                     *             "reach": "area",
+                     *             "where": "terminal-1",
+                     *             "whole": true
+                     *           },
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "ref": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "size": 1,
+                     *       "systems": [
+                     *         {
+                     *           "courses": [
+                     *             {
+                     *               "bricks": [],
+                     *               "object": "gate"
+                     *             }
+                     *           ],
+                     *           "held": 1,
+                     *           "system": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "total": 1,
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "usedBy": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["GroupSheet"];
                 };
             };
@@ -12590,6 +21056,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "id": "",
+                 *       "name": "Nobody waives",
+                 *       "reason": "the insurer asks for it",
+                 *       "kind": "nobody",
+                 *       "permissions": [
+                 *         "quaybook:gate:override"
+                 *       ],
+                 *       "area": "terminal-2"
+                 *     }
+                 */
                 "application/json": components["schemas"]["DesignGuarantee"];
             };
         };
@@ -12600,6 +21078,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "broken": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "holders": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "now": true,
+                     *           "permission": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "later": 1,
+                     *       "names": 1,
+                     *       "now": 1,
+                     *       "says": "text",
+                     *       "trouble": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Kept"];
                 };
             };
@@ -12615,16 +21126,28 @@ export interface operations {
     guarantee: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -12637,6 +21160,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "area": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "draft": "new",
+                     *       "guarantee": {
+                     *         "area": "terminal-1",
+                     *         "count": 1,
+                     *         "id": "gate-clerk",
+                     *         "kind": "text",
+                     *         "name": "Gate clerk",
+                     *         "people": {
+                     *           "area": "terminal-1",
+                     *           "filter": "title eq \"Gate clerk\"",
+                     *           "group": "ramp-gate-crew"
+                     *         },
+                     *         "permissions": [
+                     *           "quaybook:gate:admit"
+                     *         ],
+                     *         "reason": "for the winter",
+                     *         "strict": true
+                     *       },
+                     *       "kept": {
+                     *         "broken": [
+                     *           {
+                     *             "holders": [],
+                     *             "now": true,
+                     *             "permission": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "says": "text"
+                     *           }
+                     *         ],
+                     *         "later": 1,
+                     *         "names": 1,
+                     *         "now": 1,
+                     *         "says": "text",
+                     *         "trouble": "text"
+                     *       },
+                     *       "may": true,
+                     *       "people": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "text": "text"
+                     *         }
+                     *       ],
+                     *       "permissions": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "ref": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["GuaranteeSheet"];
                 };
             };
@@ -12650,16 +21239,28 @@ export interface operations {
     importTemplate: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The kind of thing. */
+                /**
+                 * @description The kind of thing.
+                 * @example people
+                 */
                 kind: "people" | "groups" | "assignments" | "last-use" | "catalogue";
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -12683,9 +21284,15 @@ export interface operations {
     beginImport: {
         parameters: {
             query: {
-                /** @description The file's name */
+                /**
+                 * @description The file's name
+                 * @example Gate clerk
+                 */
                 name: string;
-                /** @description What its rows are about; recognised if absent */
+                /**
+                 * @description What its rows are about; recognised if absent
+                 * @example people
+                 */
                 kind?: "people" | "groups" | "assignments" | "last-use";
             };
             header?: never;
@@ -12704,6 +21311,113 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "bare": true,
+                     *       "columns": [
+                     *         {
+                     *           "field": "title",
+                     *           "samples": [
+                     *             "text"
+                     *           ],
+                     *           "title": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "counts": {
+                     *         "noor.tamsin": 1
+                     *       },
+                     *       "done": 1,
+                     *       "effect": {
+                     *         "noor.tamsin": 1
+                     *       },
+                     *       "error": "text",
+                     *       "fields": [
+                     *         {
+                     *           "doc": "text",
+                     *           "name": "Gate clerk",
+                     *           "required": true,
+                     *           "title": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "fixes": 1,
+                     *       "id": "gate-clerk",
+                     *       "kind": "text",
+                     *       "leave": 1,
+                     *       "leaving": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "match": 1,
+                     *       "missing": true,
+                     *       "name": "Gate clerk",
+                     *       "reading": {
+                     *         "delimiter": ";",
+                     *         "encoding": "UTF-8",
+                     *         "form": "csv",
+                     *         "header": true,
+                     *         "sheet": "text"
+                     *       },
+                     *       "roles": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "rows": [
+                     *         {
+                     *           "about": "text",
+                     *           "cells": [
+                     *             "text"
+                     *           ],
+                     *           "changes": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "faults": [
+                     *             {
+                     *               "alike": 1,
+                     *               "column": 1,
+                     *               "message": "text",
+                     *               "value": "text"
+                     *             }
+                     *           ],
+                     *           "fixed": [
+                     *             {
+                     *               "column": 1,
+                     *               "was": "text"
+                     *             }
+                     *           ],
+                     *           "line": 1,
+                     *           "row": 1,
+                     *           "verdict": "create"
+                     *         }
+                     *       ],
+                     *       "share": 1,
+                     *       "sheets": [
+                     *         "text"
+                     *       ],
+                     *       "state": "working",
+                     *       "staying": [
+                     *         {
+                     *           "who": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "why": "text"
+                     *         }
+                     *       ],
+                     *       "stop": "text",
+                     *       "total": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Import"];
                 };
             };
@@ -12719,22 +21433,43 @@ export interface operations {
     import: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description What would become of the row. */
+                /**
+                 * @description What would become of the row.
+                 * @example create
+                 */
                 verdict?: "create" | "change" | "same" | "ignored" | "error";
-                /** @description Words that all must occur. */
+                /**
+                 * @description Words that all must occur.
+                 * @example gate
+                 */
                 q?: string;
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -12747,6 +21482,113 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "bare": true,
+                     *       "columns": [
+                     *         {
+                     *           "field": "title",
+                     *           "samples": [
+                     *             "text"
+                     *           ],
+                     *           "title": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "counts": {
+                     *         "noor.tamsin": 1
+                     *       },
+                     *       "done": 1,
+                     *       "effect": {
+                     *         "noor.tamsin": 1
+                     *       },
+                     *       "error": "text",
+                     *       "fields": [
+                     *         {
+                     *           "doc": "text",
+                     *           "name": "Gate clerk",
+                     *           "required": true,
+                     *           "title": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "fixes": 1,
+                     *       "id": "gate-clerk",
+                     *       "kind": "text",
+                     *       "leave": 1,
+                     *       "leaving": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "match": 1,
+                     *       "missing": true,
+                     *       "name": "Gate clerk",
+                     *       "reading": {
+                     *         "delimiter": ";",
+                     *         "encoding": "UTF-8",
+                     *         "form": "csv",
+                     *         "header": true,
+                     *         "sheet": "text"
+                     *       },
+                     *       "roles": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "rows": [
+                     *         {
+                     *           "about": "text",
+                     *           "cells": [
+                     *             "text"
+                     *           ],
+                     *           "changes": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "faults": [
+                     *             {
+                     *               "alike": 1,
+                     *               "column": 1,
+                     *               "message": "text",
+                     *               "value": "text"
+                     *             }
+                     *           ],
+                     *           "fixed": [
+                     *             {
+                     *               "column": 1,
+                     *               "was": "text"
+                     *             }
+                     *           ],
+                     *           "line": 1,
+                     *           "row": 1,
+                     *           "verdict": "create"
+                     *         }
+                     *       ],
+                     *       "share": 1,
+                     *       "sheets": [
+                     *         "text"
+                     *       ],
+                     *       "state": "working",
+                     *       "staying": [
+                     *         {
+                     *           "who": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "why": "text"
+                     *         }
+                     *       ],
+                     *       "stop": "text",
+                     *       "total": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Import"];
                 };
             };
@@ -12762,7 +21604,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -12790,13 +21635,38 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "bare": true,
+                 *       "columns": [
+                 *         "name"
+                 *       ],
+                 *       "kind": "people",
+                 *       "missing": true,
+                 *       "noRoles": true,
+                 *       "reading": {
+                 *         "delimiter": ";",
+                 *         "encoding": "UTF-8",
+                 *         "form": "csv",
+                 *         "header": true,
+                 *         "sheet": "text"
+                 *       },
+                 *       "roles": [
+                 *         "gate-clerk"
+                 *       ],
+                 *       "share": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["ImportHow"];
             };
         };
@@ -12822,13 +21692,24 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "alike": true,
+                 *       "column": 1,
+                 *       "row": 1,
+                 *       "text": "text"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CorrectInputBody"];
             };
         };
@@ -12854,7 +21735,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -12867,6 +21751,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -12884,7 +21949,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -12897,6 +21965,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "known": 1,
+                     *       "noted": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["UsesNoted"];
                 };
             };
@@ -12912,17 +21986,35 @@ export interface operations {
     invitations: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description The state. */
+                /**
+                 * @description The state.
+                 * @example to-send
+                 */
                 state?: "to-send" | "sent" | "returned" | "opened" | "accepted" | "run-out" | "cancelled";
-                /** @description Words that all must occur. */
+                /**
+                 * @description Words that all must occur.
+                 * @example gate
+                 */
                 q?: string;
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
@@ -12937,6 +22029,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "counts": {
+                     *         "noor.tamsin": 1
+                     *       },
+                     *       "mail": true,
+                     *       "match": 1,
+                     *       "rows": [
+                     *         {
+                     *           "accepted": "2026-11-23T08:00:00Z",
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "byHand": true,
+                     *           "email": "noor.tamsin@skerryhaven.example",
+                     *           "gets": [
+                     *             "text"
+                     *           ],
+                     *           "groups": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "home": "terminal-1",
+                     *           "licences": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "opened": "2026-11-23T08:00:00Z",
+                     *           "state": "to-send",
+                     *           "title": "Gate clerk",
+                     *           "trouble": "text",
+                     *           "until": "2026-11-23T08:00:00Z",
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["WorklistInvitations"];
                 };
             };
@@ -12956,6 +22098,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "days": 1,
+                 *       "users": [
+                 *         "noor.tamsin"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["ExtendInputBody"];
             };
         };
@@ -12966,6 +22116,21 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "done": 1,
+                     *       "refused": [
+                     *         {
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "why": "text"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["WorklistResent"];
                 };
             };
@@ -12987,6 +22152,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "users": [
+                 *         "noor.tamsin"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["UsersInputBody"];
             };
         };
@@ -12997,6 +22169,21 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "done": 1,
+                     *       "refused": [
+                     *         {
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "why": "text"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["WorklistResent"];
                 };
             };
@@ -13012,17 +22199,35 @@ export interface operations {
     known: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description The name. */
+                /**
+                 * @description The name.
+                 * @example Gate clerk
+                 */
                 name?: string;
-                /** @description The user name. */
+                /**
+                 * @description The user name.
+                 * @example noor.tamsin
+                 */
                 userName?: string;
-                /** @description The e-mail address. */
+                /**
+                 * @description The e-mail address.
+                 * @example noor.tamsin@skerryhaven.example
+                 */
                 email?: string;
-                /** @description The id that another program knows it by. */
+                /**
+                 * @description The id that another program knows it by.
+                 * @example e-1043
+                 */
                 externalId?: string;
             };
             header?: never;
@@ -13037,6 +22242,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "gets": [
+                     *           "text"
+                     *         ],
+                     *         "home": "terminal-1",
+                     *         "same": "userName",
+                     *         "state": "text",
+                     *         "title": "Gate clerk",
+                     *         "user": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["WorklistKnown"][];
                 };
             };
@@ -13050,9 +22273,15 @@ export interface operations {
     leavers: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -13067,6 +22296,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "by": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "gone": true,
+                     *         "home": "terminal-1",
+                     *         "on": "2026-11-23T08:00:00Z",
+                     *         "revision": 1,
+                     *         "title": "Gate clerk",
+                     *         "user": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["LeavingPlanned"][];
                 };
             };
@@ -13080,16 +22330,28 @@ export interface operations {
     licence: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -13102,6 +22364,70 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "draft": "new",
+                     *       "licence": {
+                     *         "covers": [
+                     *           "text"
+                     *         ],
+                     *         "id": "gate-clerk",
+                     *         "name": "Gate clerk",
+                     *         "seats": 1
+                     *       },
+                     *       "may": true,
+                     *       "pool": {
+                     *         "covers": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "idle": 1,
+                     *         "lacking": 1,
+                     *         "licence": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "others": 1,
+                     *         "seats": 1,
+                     *         "used": 1
+                     *       },
+                     *       "ref": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "systems": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "taken": [
+                     *         {
+                     *           "idle": true,
+                     *           "lastUse": "2026-11-23T08:00:00Z",
+                     *           "never": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "without": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["LicenceSheet"];
                 };
             };
@@ -13115,16 +22441,28 @@ export interface operations {
     exportReviews: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -13148,28 +22486,58 @@ export interface operations {
     exportHistory: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Only what touched things of this kind */
+                /**
+                 * @description Only what touched things of this kind
+                 * @example text
+                 */
                 kind?: string;
-                /** @description Only what touched this one of the kind */
+                /**
+                 * @description Only what touched this one of the kind
+                 * @example gate-clerk
+                 */
                 id?: string;
-                /** @description Only what concerned this person */
+                /**
+                 * @description Only what concerned this person
+                 * @example noor.tamsin
+                 */
                 user?: string;
-                /** @description Only what this person (by id), operator or program (by name) did */
+                /**
+                 * @description Only what this person (by id), operator or program (by name) did
+                 * @example noor.tamsin
+                 */
                 who?: string;
-                /** @description Words that the reason or the name of who did it must have */
+                /**
+                 * @description Words that the reason or the name of who did it must have
+                 * @example gate
+                 */
                 q?: string;
-                /** @description From when on, or from what. */
+                /**
+                 * @description From when on, or from what.
+                 * @example 2026-11-23T08:00:00Z
+                 */
                 from?: string;
-                /** @description Until when: the first instant that no longer counts. */
+                /**
+                 * @description Until when: the first instant that no longer counts.
+                 * @example 2026-11-23T08:00:00Z
+                 */
                 until?: string;
             };
             header?: never;
             path: {
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -13193,32 +22561,70 @@ export interface operations {
     list: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Words that a row must have, or a filter (RFC 7644, section 3.4.2.2) over its columns */
+                /**
+                 * @description Words that a row must have, or a filter (RFC 7644, section 3.4.2.2) over its columns
+                 * @example gate
+                 */
                 q?: string;
-                /** @description The columns to show, by id, besides the name; those that are not spare if absent */
+                /**
+                 * @description The columns to show, by id, besides the name; those that are not spare if absent
+                 * @example [
+                 *       "name"
+                 *     ]
+                 */
                 columns?: string[];
-                /** @description A column's id; by name if absent */
+                /**
+                 * @description A column's id; by name if absent
+                 * @example name
+                 */
                 sort?: string;
-                /** @description The greatest first */
+                /**
+                 * @description The greatest first
+                 * @example true
+                 */
                 down?: boolean;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
-                /** @description Only those to or with which the viewer may do this */
+                /**
+                 * @description Only those to or with which the viewer may do this
+                 * @example text
+                 */
                 mine?: string;
-                /** @description Only what can be chosen for something new: nobody who is deactivated */
+                /**
+                 * @description Only what can be chosen for something new: nobody who is deactivated
+                 * @example true
+                 */
                 choice?: boolean;
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
             path: {
-                /** @description The kind of thing. */
+                /**
+                 * @description The kind of thing.
+                 * @example user
+                 */
                 kind: "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "guarantee" | "licence";
             };
             cookie?: never;
@@ -13231,6 +22637,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "at": 1,
+                     *       "columns": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "name": "Gate clerk",
+                     *           "numeric": true,
+                     *           "spare": true
+                     *         }
+                     *       ],
+                     *       "examples": [
+                     *         "text"
+                     *       ],
+                     *       "filter": true,
+                     *       "matching": 1,
+                     *       "offered": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "name": "Gate clerk",
+                     *           "numeric": true,
+                     *           "spare": true
+                     *         }
+                     *       ],
+                     *       "rows": [
+                     *         {
+                     *           "cells": [
+                     *             {
+                     *               "text": "text"
+                     *             }
+                     *           ],
+                     *           "draft": "new",
+                     *           "id": "gate-clerk",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "total": 1,
+                     *       "trouble": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["List"];
                 };
             };
@@ -13244,26 +22690,55 @@ export interface operations {
     exportList: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Words that all must occur. */
+                /**
+                 * @description Words that all must occur.
+                 * @example gate
+                 */
                 q?: string;
-                /** @description The columns. */
+                /**
+                 * @description The columns.
+                 * @example [
+                 *       "name"
+                 *     ]
+                 */
                 columns?: string[];
-                /** @description The column to sort by. */
+                /**
+                 * @description The column to sort by.
+                 * @example name
+                 */
                 sort?: string;
-                /** @description Sort downwards. */
+                /**
+                 * @description Sort downwards.
+                 * @example true
+                 */
                 down?: boolean;
-                /** @description The area, or where. */
+                /**
+                 * @description The area, or where.
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The kind of thing. */
+                /**
+                 * @description The kind of thing.
+                 * @example user
+                 */
                 kind: "user" | "group" | "role" | "set" | "permission" | "area" | "system" | "delegation" | "conflict" | "guarantee" | "licence";
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -13287,9 +22762,15 @@ export interface operations {
     me: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -13304,6 +22785,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": "text",
+                     *       "asked": 1,
+                     *       "coming": true,
+                     *       "current": 1,
+                     *       "day": "2026-11-23",
+                     *       "delegated": [
+                     *         "terminal-1-people"
+                     *       ],
+                     *       "lacks": true,
+                     *       "now": "2026-11-23",
+                     *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "passkey": true,
+                     *       "provider": "text",
+                     *       "revision": 1,
+                     *       "rights": [
+                     *         "text"
+                     *       ],
+                     *       "signedIn": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "tasks": 1,
+                     *       "user": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "waiting": 1,
+                     *       "zone": "Europe/Oslo"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Me"];
                 };
             };
@@ -13317,9 +22832,15 @@ export interface operations {
     absence: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -13334,6 +22855,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "begun": true,
+                     *       "from": "2026-11-23T08:00:00Z",
+                     *       "instead": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "until": "2026-11-23T08:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Absence"];
                 };
             };
@@ -13353,6 +22886,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "from": "2026-11-23T08:00:00Z",
+                 *       "instead": "text",
+                 *       "until": "2026-11-23T08:00:00Z"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewAbsence"];
             };
         };
@@ -13363,6 +22903,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "begun": true,
+                     *       "from": "2026-11-23T08:00:00Z",
+                     *       "instead": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "until": "2026-11-23T08:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Absence"];
                 };
             };
@@ -13378,9 +22930,15 @@ export interface operations {
     calendar: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -13395,6 +22953,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "address": "noor.tamsin@skerryhaven.example",
+                     *       "there": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["CalendarAddress"];
                 };
             };
@@ -13420,6 +22984,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "address": "noor.tamsin@skerryhaven.example",
+                     *       "there": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["CalendarAddress"];
                 };
             };
@@ -13466,6 +23036,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "code": "123456"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AddCodesInputBody"];
             };
         };
@@ -13476,6 +23051,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "codes": [
+                     *         "text"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Recovery"];
                 };
             };
@@ -13503,6 +23085,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "image": "text",
+                     *       "secret": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["NewCodes"];
                 };
             };
@@ -13518,9 +23106,15 @@ export interface operations {
     factors: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -13535,6 +23129,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "codes": true,
+                     *       "codesId": "text",
+                     *       "demanded": true,
+                     *       "passkeys": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "made": "2026-11-23T08:00:00Z",
+                     *           "name": "Gate clerk",
+                     *           "used": "2026-11-23T08:00:00Z"
+                     *         }
+                     *       ],
+                     *       "recovery": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Factors"];
                 };
             };
@@ -13550,7 +23160,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -13576,9 +23189,15 @@ export interface operations {
     letters: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -13593,6 +23212,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "criticals": true,
+                     *       "daily": true,
+                     *       "endings": true,
+                     *       "findings": true,
+                     *       "reminders": true,
+                     *       "requests": true,
+                     *       "tasks": true,
+                     *       "to": "terminal-1"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Letters"];
                 };
             };
@@ -13612,6 +23243,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "criticals": true,
+                 *       "daily": true,
+                 *       "endings": true,
+                 *       "findings": true,
+                 *       "reminders": true,
+                 *       "requests": true,
+                 *       "tasks": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["Letters"];
             };
         };
@@ -13635,9 +23277,15 @@ export interface operations {
     mailbox: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -13652,6 +23300,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "everybody": true,
+                     *       "letters": [
+                     *         {
+                     *           "address": "noor.tamsin@skerryhaven.example",
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "id": 1,
+                     *           "sent": "2026-11-23T08:00:00Z",
+                     *           "state": "waiting",
+                     *           "subject": "user:noor.tamsin",
+                     *           "to": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "trouble": "text"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Mailbox"];
                 };
             };
@@ -13665,14 +23334,23 @@ export interface operations {
     openLetter: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -13685,6 +23363,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "address": "noor.tamsin@skerryhaven.example",
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "id": 1,
+                     *       "link": "7QWMEZQ5C2HRYAQ3W6FLTVN4OE",
+                     *       "paragraphs": [
+                     *         "text"
+                     *       ],
+                     *       "sent": "2026-11-23T08:00:00Z",
+                     *       "state": "waiting",
+                     *       "subject": "user:noor.tamsin",
+                     *       "to": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "trouble": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Opened"];
                 };
             };
@@ -13699,7 +23397,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description The program that asks, for the list of sessions. */
+                /**
+                 * @description The program that asks, for the list of sessions.
+                 * @example text
+                 */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -13707,6 +23408,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "answer": {},
+                 *       "name": "Gate clerk"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PasskeyInputBody"];
             };
         };
@@ -13717,6 +23424,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "codes": [
+                     *         "text"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Recovery"];
                 };
             };
@@ -13744,6 +23458,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "options": {}
+                     *     }
+                     */
                     "application/json": components["schemas"]["PasskeyQuestion"];
                 };
             };
@@ -13765,6 +23484,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "password": "a long sentence of one’s own",
+                 *       "present": "the one of before"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ChangePasswordInputBody"];
             };
         };
@@ -13800,6 +23525,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "codes": [
+                     *         "text"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Recovery"];
                 };
             };
@@ -13815,9 +23547,15 @@ export interface operations {
     sessions: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -13832,6 +23570,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "agent": "text",
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "from": "text",
+                     *         "id": "gate-clerk",
+                     *         "seen": "2026-11-23T08:00:00Z",
+                     *         "this": true
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Session"][];
                 };
             };
@@ -13872,7 +23622,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -13898,16 +23651,28 @@ export interface operations {
     mentions: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The kind of thing. */
+                /**
+                 * @description The kind of thing.
+                 * @example user
+                 */
                 kind: "user" | "group" | "role" | "set" | "area" | "system" | "assignment" | "conflict" | "guarantee" | "delegation" | "licence";
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -13920,6 +23685,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "count": 1,
+                     *         "field": "title",
+                     *         "from": "text",
+                     *         "instead": true,
+                     *         "names": "text",
+                     *         "refs": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "taken": "out"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Mention"][];
                 };
             };
@@ -13933,9 +23717,15 @@ export interface operations {
     exportModel: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -13961,17 +23751,35 @@ export interface operations {
     peers: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description The title. */
+                /**
+                 * @description The title.
+                 * @example Gate clerk
+                 */
                 title?: string;
-                /** @description The department. */
+                /**
+                 * @description The department.
+                 * @example Terminal operations
+                 */
                 department?: string;
-                /** @description They are at home there or below */
+                /**
+                 * @description They are at home there or below
+                 * @example terminal-1
+                 */
                 area?: string;
-                /** @description A person, in place of a job */
+                /**
+                 * @description A person, in place of a job
+                 * @example tomasz.oyelaran
+                 */
                 like?: string;
             };
             header?: never;
@@ -13986,6 +23794,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "people": 1,
+                     *       "shares": [
+                     *         {
+                     *           "area": "terminal-1",
+                     *           "byItself": true,
+                     *           "home": true,
+                     *           "key": "quaybook:gate:admit",
+                     *           "may": true,
+                     *           "mode": "text",
+                     *           "most": true,
+                     *           "n": 1,
+                     *           "reach": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "where": "terminal-1"
+                     *         }
+                     *       ],
+                     *       "who": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["PeerShares"];
                 };
             };
@@ -13999,17 +23838,29 @@ export interface operations {
     pending: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: {
-                /** @description wait=N: up to N seconds are waited for the answer, a minute at most */
+                /**
+                 * @description wait=N: up to N seconds are waited for the answer, a minute at most
+                 * @example respond-async, wait=5
+                 */
                 Prefer?: string;
             };
             path: {
-                /** @description Of the answer, as the address ends that was told */
+                /**
+                 * @description Of the answer, as the address ends that was told
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14035,7 +23886,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Of the answer, as the address ends that was told */
+                /**
+                 * @description Of the answer, as the address ends that was told
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14061,9 +23915,15 @@ export interface operations {
     exportPeopleAndGroups: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -14089,16 +23949,28 @@ export interface operations {
     person: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14111,6 +23983,188 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "area": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "assignments": [
+                     *         {
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "draft": "new",
+                     *           "force": "now",
+                     *           "may": true,
+                     *           "people": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "terms": {
+                     *             "area": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "how": "text",
+                     *             "id": "gate-clerk",
+                     *             "mode": "full",
+                     *             "note": "text",
+                     *             "reach": "area",
+                     *             "where": "terminal-1",
+                     *             "whole": true
+                     *           },
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "coming": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "said": "text"
+                     *         }
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "area": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "items": [
+                     *             "text"
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "draft": "new",
+                     *       "groups": [
+                     *         {
+                     *           "direct": true,
+                     *           "draft": "new",
+                     *           "group": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "may": true
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "live": true,
+                     *       "lock": {
+                     *         "directory": "text",
+                     *         "gone": true,
+                     *         "instead": "text",
+                     *         "why": "text"
+                     *       },
+                     *       "manager": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "may": [
+                     *         "text"
+                     *       ],
+                     *       "object": {
+                     *         "area": "terminal-1",
+                     *         "department": "Terminal operations",
+                     *         "displayName": "Noor Tamsin",
+                     *         "email": "noor.tamsin@skerryhaven.example",
+                     *         "externalId": "e-1043",
+                     *         "from": "2026-11-23T08:00:00Z",
+                     *         "id": "gate-clerk",
+                     *         "lastUse": {
+                     *           "noor.tamsin": "2026-11-23T08:00:00Z"
+                     *         },
+                     *         "licences": [
+                     *           "quaybook-standard"
+                     *         ],
+                     *         "manager": "ruben.adeyemi",
+                     *         "qualifications": [
+                     *           {
+                     *             "type": "text"
+                     *           }
+                     *         ],
+                     *         "source": "text",
+                     *         "state": "text",
+                     *         "title": "Gate clerk",
+                     *         "until": "2026-11-23T08:00:00Z",
+                     *         "userName": "noor.tamsin",
+                     *         "userType": "text"
+                     *       },
+                     *       "owns": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "reports": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "state": "invited",
+                     *       "systems": [
+                     *         {
+                     *           "courses": [
+                     *             {
+                     *               "bricks": [],
+                     *               "object": "gate"
+                     *             }
+                     *           ],
+                     *           "held": 1,
+                     *           "system": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "total": 1,
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "user": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "validity": "text",
+                     *       "where": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "whole": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["Person"];
                 };
             };
@@ -14124,14 +24178,23 @@ export interface operations {
     personCeiling: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14144,6 +24207,49 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "beyond": 1,
+                     *       "delegates": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "empowered": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "held": 1,
+                     *       "listed": 1,
+                     *       "of": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "panels": [
+                     *         {
+                     *           "courses": [
+                     *             {
+                     *               "bricks": [],
+                     *               "object": "gate"
+                     *             }
+                     *           ],
+                     *           "system": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "trouble": "text",
+                     *       "unlimited": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CeilingSheet"];
                 };
             };
@@ -14157,14 +24263,23 @@ export interface operations {
     lowerCeiling: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14177,6 +24292,64 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "after": {
+                     *           "actions": [
+                     *             "text"
+                     *           ],
+                     *           "area": "terminal-1",
+                     *           "delegate": {},
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "groups": [
+                     *             "ramp-gate-crew"
+                     *           ],
+                     *           "groupsWhole": true,
+                     *           "id": "gate-clerk",
+                     *           "maxDays": 1,
+                     *           "name": "Gate clerk",
+                     *           "people": {},
+                     *           "roles": [
+                     *             "gate-clerk"
+                     *           ],
+                     *           "sets": [
+                     *             "gate-override"
+                     *           ],
+                     *           "until": "2026-11-23T08:00:00Z"
+                     *         },
+                     *         "before": {
+                     *           "actions": [
+                     *             "text"
+                     *           ],
+                     *           "area": "terminal-1",
+                     *           "delegate": {},
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "groups": [
+                     *             "ramp-gate-crew"
+                     *           ],
+                     *           "groupsWhole": true,
+                     *           "id": "gate-clerk",
+                     *           "maxDays": 1,
+                     *           "name": "Gate clerk",
+                     *           "people": {},
+                     *           "roles": [
+                     *             "gate-clerk"
+                     *           ],
+                     *           "sets": [
+                     *             "gate-override"
+                     *           ],
+                     *           "until": "2026-11-23T08:00:00Z"
+                     *         },
+                     *         "left": 1,
+                     *         "said": [
+                     *           {
+                     *             "text": "text"
+                     *           }
+                     *         ]
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Lowering"][];
                 };
             };
@@ -14190,12 +24363,18 @@ export interface operations {
     invite: {
         parameters: {
             query?: {
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14208,6 +24387,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "link": "7QWMEZQ5C2HRYAQ3W6FLTVN4OE",
+                     *       "to": "terminal-1",
+                     *       "until": "2026-11-23T08:00:00Z",
+                     *       "user": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["Invitation"];
                 };
             };
@@ -14223,14 +24414,23 @@ export interface operations {
     leaver: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14243,6 +24443,107 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "duties": [
+                     *         {
+                     *           "field": "owner",
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk",
+                     *           "note": "text"
+                     *         }
+                     *       ],
+                     *       "grants": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "terms": {
+                     *             "area": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "how": "text",
+                     *             "id": "gate-clerk",
+                     *             "mode": "full",
+                     *             "note": "text",
+                     *             "reach": "area",
+                     *             "where": "terminal-1",
+                     *             "whole": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "groups": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "home": "terminal-1",
+                     *       "items": 1,
+                     *       "kept": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "manager": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "mayHand": true,
+                     *       "planned": {
+                     *         "by": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "gone": true,
+                     *         "home": "terminal-1",
+                     *         "on": "2026-11-23T08:00:00Z",
+                     *         "revision": 1,
+                     *         "title": "Gate clerk",
+                     *         "user": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       },
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "waiting": 1
+                     *         }
+                     *       ],
+                     *       "state": "text",
+                     *       "title": "Gate clerk",
+                     *       "told": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "until": "2026-11-23T08:00:00Z",
+                     *       "user": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["LeavingPerson"];
                 };
             };
@@ -14258,13 +24559,24 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "area": "terminal-1",
+                 *       "department": "Terminal operations",
+                 *       "manager": "ruben.adeyemi",
+                 *       "title": "Gate clerk"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewPost"];
             };
         };
@@ -14275,6 +24587,83 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "comings": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "fed": [
+                     *         "text"
+                     *       ],
+                     *       "gives": [
+                     *         {
+                     *           "area": "terminal-1",
+                     *           "byItself": true,
+                     *           "home": true,
+                     *           "key": "quaybook:gate:admit",
+                     *           "may": true,
+                     *           "mode": "text",
+                     *           "most": true,
+                     *           "n": 1,
+                     *           "new": 1,
+                     *           "old": 1,
+                     *           "reach": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "where": "terminal-1"
+                     *         }
+                     *       ],
+                     *       "goings": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "home": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "keeps": 1,
+                     *       "leaves": [
+                     *         {
+                     *           "area": "terminal-1",
+                     *           "byItself": true,
+                     *           "home": true,
+                     *           "key": "quaybook:gate:admit",
+                     *           "may": true,
+                     *           "mode": "text",
+                     *           "most": true,
+                     *           "n": 1,
+                     *           "new": 1,
+                     *           "old": 1,
+                     *           "reach": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "where": "terminal-1"
+                     *         }
+                     *       ],
+                     *       "new": 1,
+                     *       "old": 1,
+                     *       "title": "Gate clerk",
+                     *       "user": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["Moving"];
                 };
             };
@@ -14290,18 +24679,33 @@ export interface operations {
     repairs: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
-                /** @description The permission, by its key. */
+                /**
+                 * @description The permission, by its key.
+                 * @example quaybook:gate:admit
+                 */
                 permission: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14314,6 +24718,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "at": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "repairs": [
+                     *         {
+                     *           "conflicts": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "extra": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "extras": 1,
+                     *           "id": "gate-clerk",
+                     *           "losing": 1,
+                     *           "others": 1,
+                     *           "risk": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "short": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "whole": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["Repairs"];
                 };
             };
@@ -14327,20 +24780,38 @@ export interface operations {
     timeline: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
-                /** @description A year ago if absent */
+                /**
+                 * @description A year ago if absent
+                 * @example 2026-11-23T08:00:00Z
+                 */
                 from?: string;
-                /** @description In three months if absent */
+                /**
+                 * @description In three months if absent
+                 * @example 2026-11-23T08:00:00Z
+                 */
                 until?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14353,6 +24824,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "bands": [
+                     *         {
+                     *           "group": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "spans": [
+                     *             {
+                     *               "from": "2026-11-23T08:00:00Z"
+                     *             }
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "where": "terminal-1"
+                     *         }
+                     *       ],
+                     *       "cut": true,
+                     *       "from": "2026-11-23T08:00:00Z",
+                     *       "now": "2026-11-23T08:00:00Z",
+                     *       "until": "2026-11-23T08:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Timeline"];
                 };
             };
@@ -14366,18 +24865,33 @@ export interface operations {
     trace: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
-                /** @description The permission, by its key. */
+                /**
+                 * @description The permission, by its key.
+                 * @example quaybook:gate:admit
+                 */
                 permission: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14390,6 +24904,71 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "class": "text",
+                     *       "description": "Lets vehicles in",
+                     *       "detailed": true,
+                     *       "held": [
+                     *         {
+                     *           "area": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "label": "Admit vehicles",
+                     *           "permission": "quaybook:gate:admit",
+                     *           "reach": "area",
+                     *           "risk": 1,
+                     *           "whole": true
+                     *         }
+                     *       ],
+                     *       "label": "Admit vehicles",
+                     *       "more": true,
+                     *       "permission": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "risk": 1,
+                     *       "used": {
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "idle": true
+                     *       },
+                     *       "ways": [
+                     *         {
+                     *           "cut": {
+                     *             "assignment": "a-17",
+                     *             "from": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "user"
+                     *             },
+                     *             "to": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "user"
+                     *             }
+                     *           },
+                     *           "joints": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "user",
+                     *               "name": "Gate clerk",
+                     *               "note": "text"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "whyNot": [
+                     *         {
+                     *           "obstacle": "text",
+                     *           "text": "text",
+                     *           "way": {
+                     *             "joints": []
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Trace"];
                 };
             };
@@ -14403,16 +24982,28 @@ export interface operations {
     permission: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -14425,6 +25016,111 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": "text",
+                     *       "action": "admit",
+                     *       "catalogue": {
+                     *         "description": "Lets vehicles in",
+                     *         "id": "gate-clerk",
+                     *         "licence": "quaybook-standard",
+                     *         "name": "Gate clerk",
+                     *         "permissions": [
+                     *           {
+                     *             "key": "quaybook:gate:admit"
+                     *           }
+                     *         ],
+                     *         "supplier": "text",
+                     *         "version": "4.2"
+                     *       },
+                     *       "class": "text",
+                     *       "conflicts": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "excludedBy": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "holders": 1,
+                     *       "impliedBy": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "implies": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "label": "Admit vehicles",
+                     *       "licence": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "may": true,
+                     *       "module": "Gates",
+                     *       "object": "gate",
+                     *       "people": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "ref": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "risk": 1,
+                     *       "roles": [
+                     *         {
+                     *           "alone": 1,
+                     *           "draft": "new",
+                     *           "gives": 1,
+                     *           "note": "text",
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "state": "active"
+                     *         }
+                     *       ],
+                     *       "sets": [
+                     *         {
+                     *           "alone": 1,
+                     *           "draft": "new",
+                     *           "gives": 1,
+                     *           "note": "text",
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "state": "active"
+                     *         }
+                     *       ],
+                     *       "system": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "whole": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["PermissionSheet"];
                 };
             };
@@ -14445,7 +25141,16 @@ export interface operations {
         /** @description A model file (fachwerk-model/1) */
         requestBody: {
             content: {
-                "application/json": string;
+                /**
+                 * @example {
+                 *       "format": "fachwerk-model/1",
+                 *       "name": "Skerryhaven Harbour Authority",
+                 *       "roles": []
+                 *     }
+                 */
+                "application/json": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {
@@ -14455,6 +25160,122 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "changed": 1,
+                     *       "created": 1,
+                     *       "deleted": 1,
+                     *       "hash": "08f3baae1b8e0c40a20325dd",
+                     *       "impact": {
+                     *         "conflicts": [
+                     *           {
+                     *             "cleared": true,
+                     *             "conflict": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "excepted": true,
+                     *             "items": [],
+                     *             "live": true,
+                     *             "user": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "gaining": 1,
+                     *         "guarantees": [
+                     *           {
+                     *             "guarantee": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "says": "text",
+                     *             "strict": true
+                     *           }
+                     *         ],
+                     *         "later": [
+                     *           {
+                     *             "gains": [],
+                     *             "live": true,
+                     *             "user": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "licences": [
+                     *           {
+                     *             "lacking": 1,
+                     *             "licence": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "used": 1,
+                     *             "waiting": []
+                     *           }
+                     *         ],
+                     *         "losing": 1,
+                     *         "people": [
+                     *           {
+                     *             "gains": [],
+                     *             "losses": [],
+                     *             "user": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "reviews": [
+                     *           "text"
+                     *         ],
+                     *         "seats": [
+                     *           {
+                     *             "licence": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "more": 1,
+                     *             "spare": 1
+                     *           }
+                     *         ],
+                     *         "touches": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "withheld": [
+                     *           {
+                     *             "count": 1,
+                     *             "grants": 1,
+                     *             "permissions": [],
+                     *             "target": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ]
+                     *       },
+                     *       "more": 1,
+                     *       "refused": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "said": [
+                     *         "text"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Plan"];
                 };
             };
@@ -14470,9 +25291,15 @@ export interface operations {
     applyPlan: {
         parameters: {
             query: {
-                /** @description Of the plan as it was looked at */
+                /**
+                 * @description Of the plan as it was looked at
+                 * @example 08f3baae1b8e0c40a20325dd
+                 */
                 hash: string;
-                /** @description Why. */
+                /**
+                 * @description Why.
+                 * @example for the winter
+                 */
                 reason: string;
             };
             header?: never;
@@ -14482,7 +25309,16 @@ export interface operations {
         /** @description A model file (fachwerk-model/1) */
         requestBody: {
             content: {
-                "application/json": string;
+                /**
+                 * @example {
+                 *       "format": "fachwerk-model/1",
+                 *       "name": "Skerryhaven Harbour Authority",
+                 *       "roles": []
+                 *     }
+                 */
+                "application/json": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {
@@ -14492,6 +25328,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "gaining": 1,
+                     *       "losing": 1,
+                     *       "revision": 1,
+                     *       "runs": [
+                     *         "text"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Applied"];
                 };
             };
@@ -14507,9 +25353,15 @@ export interface operations {
     requests: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -14524,6 +25376,169 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "mine": [
+                     *         {
+                     *           "area": "terminal-1",
+                     *           "asker": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "ends": "2026-11-23T08:00:00Z",
+                     *           "home": "terminal-1",
+                     *           "id": 1,
+                     *           "may": true,
+                     *           "mine": true,
+                     *           "mode": "text",
+                     *           "owner": true,
+                     *           "permission": "quaybook:gate:admit",
+                     *           "reach": "text",
+                     *           "reason": "for the winter",
+                     *           "revision": 1,
+                     *           "settled": "2026-11-23T08:00:00Z",
+                     *           "state": "open",
+                     *           "terms": true,
+                     *           "things": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "title": "Gate clerk",
+                     *           "to": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "until": "2026-11-23T08:00:00Z",
+                     *           "what": "quaybook:gate:admit",
+                     *           "words": [
+                     *             {
+                     *               "at": "2026-11-23T08:00:00Z",
+                     *               "does": "agreed",
+                     *               "who": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               }
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "settled": [
+                     *         {
+                     *           "area": "terminal-1",
+                     *           "asker": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "ends": "2026-11-23T08:00:00Z",
+                     *           "home": "terminal-1",
+                     *           "id": 1,
+                     *           "may": true,
+                     *           "mine": true,
+                     *           "mode": "text",
+                     *           "owner": true,
+                     *           "permission": "quaybook:gate:admit",
+                     *           "reach": "text",
+                     *           "reason": "for the winter",
+                     *           "revision": 1,
+                     *           "settled": "2026-11-23T08:00:00Z",
+                     *           "state": "open",
+                     *           "terms": true,
+                     *           "things": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "title": "Gate clerk",
+                     *           "to": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "until": "2026-11-23T08:00:00Z",
+                     *           "what": "quaybook:gate:admit",
+                     *           "words": [
+                     *             {
+                     *               "at": "2026-11-23T08:00:00Z",
+                     *               "does": "agreed",
+                     *               "who": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               }
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "waiting": [
+                     *         {
+                     *           "area": "terminal-1",
+                     *           "asker": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "ends": "2026-11-23T08:00:00Z",
+                     *           "home": "terminal-1",
+                     *           "id": 1,
+                     *           "may": true,
+                     *           "mine": true,
+                     *           "mode": "text",
+                     *           "owner": true,
+                     *           "permission": "quaybook:gate:admit",
+                     *           "reach": "text",
+                     *           "reason": "for the winter",
+                     *           "revision": 1,
+                     *           "settled": "2026-11-23T08:00:00Z",
+                     *           "state": "open",
+                     *           "terms": true,
+                     *           "things": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "title": "Gate clerk",
+                     *           "to": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "until": "2026-11-23T08:00:00Z",
+                     *           "what": "quaybook:gate:admit",
+                     *           "words": [
+                     *             {
+                     *               "at": "2026-11-23T08:00:00Z",
+                     *               "does": "agreed",
+                     *               "who": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               }
+                     *             }
+                     *           ]
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Requests"];
                 };
             };
@@ -14543,6 +25558,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "area": "terminal-1",
+                 *       "id": "gate-clerk",
+                 *       "kind": "role",
+                 *       "permission": "quaybook:gate:admit",
+                 *       "reason": "for the winter",
+                 *       "until": "2026-11-23T08:00:00Z",
+                 *       "way": "text",
+                 *       "where": "terminal-1"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RequestWish"];
             };
         };
@@ -14553,6 +25580,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "area": "terminal-1",
+                     *       "asker": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "ends": "2026-11-23T08:00:00Z",
+                     *       "home": "terminal-1",
+                     *       "id": 1,
+                     *       "may": true,
+                     *       "mine": true,
+                     *       "mode": "text",
+                     *       "owner": true,
+                     *       "permission": "quaybook:gate:admit",
+                     *       "reach": "text",
+                     *       "reason": "for the winter",
+                     *       "revision": 1,
+                     *       "settled": "2026-11-23T08:00:00Z",
+                     *       "state": "open",
+                     *       "terms": true,
+                     *       "things": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "title": "Gate clerk",
+                     *       "to": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "until": "2026-11-23T08:00:00Z",
+                     *       "what": "quaybook:gate:admit",
+                     *       "words": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "does": "agreed",
+                     *           "text": "text",
+                     *           "who": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Request"];
                 };
             };
@@ -14568,14 +25649,23 @@ export interface operations {
     request: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -14588,6 +25678,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "area": "terminal-1",
+                     *       "asker": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "ends": "2026-11-23T08:00:00Z",
+                     *       "home": "terminal-1",
+                     *       "id": 1,
+                     *       "may": true,
+                     *       "mine": true,
+                     *       "mode": "text",
+                     *       "owner": true,
+                     *       "permission": "quaybook:gate:admit",
+                     *       "reach": "text",
+                     *       "reason": "for the winter",
+                     *       "revision": 1,
+                     *       "settled": "2026-11-23T08:00:00Z",
+                     *       "state": "open",
+                     *       "terms": true,
+                     *       "things": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "title": "Gate clerk",
+                     *       "to": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "until": "2026-11-23T08:00:00Z",
+                     *       "what": "quaybook:gate:admit",
+                     *       "words": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "does": "agreed",
+                     *           "text": "text",
+                     *           "who": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Request"];
                 };
             };
@@ -14603,13 +25747,22 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "does": "withdraw",
+                 *       "words": "gate"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AnswerInputBody"];
             };
         };
@@ -14620,6 +25773,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "area": "terminal-1",
+                     *       "asker": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "ends": "2026-11-23T08:00:00Z",
+                     *       "home": "terminal-1",
+                     *       "id": 1,
+                     *       "may": true,
+                     *       "mine": true,
+                     *       "mode": "text",
+                     *       "owner": true,
+                     *       "permission": "quaybook:gate:admit",
+                     *       "reach": "text",
+                     *       "reason": "for the winter",
+                     *       "revision": 1,
+                     *       "settled": "2026-11-23T08:00:00Z",
+                     *       "state": "open",
+                     *       "terms": true,
+                     *       "things": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "title": "Gate clerk",
+                     *       "to": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "until": "2026-11-23T08:00:00Z",
+                     *       "what": "quaybook:gate:admit",
+                     *       "words": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "does": "agreed",
+                     *           "text": "text",
+                     *           "who": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Request"];
                 };
             };
@@ -14637,13 +25844,24 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "area": "terminal-1",
+                 *       "mode": "text",
+                 *       "reach": "text",
+                 *       "until": "2026-11-23T08:00:00Z"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RequestTerms"];
             };
         };
@@ -14654,6 +25872,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -14671,13 +26070,25 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "area": "terminal-1",
+                 *       "mode": "text",
+                 *       "reach": "text",
+                 *       "stamp": "61-5f1d3a",
+                 *       "until": "2026-11-23T08:00:00Z"
+                 *     }
+                 */
                 "application/json": components["schemas"]["GrantInputBody"];
             };
         };
@@ -14688,6 +26099,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "gaining": 1,
+                     *       "losing": 1,
+                     *       "revision": 1,
+                     *       "runs": [
+                     *         "text"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Applied"];
                 };
             };
@@ -14705,13 +26126,24 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "area": "terminal-1",
+                 *       "mode": "text",
+                 *       "reach": "text",
+                 *       "until": "2026-11-23T08:00:00Z"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RequestTerms"];
             };
         };
@@ -14722,6 +26154,193 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "alike": 1,
+                     *       "impact": {
+                     *         "blocks": [
+                     *           "text"
+                     *         ],
+                     *         "conflicts": [
+                     *           {
+                     *             "cleared": true,
+                     *             "conflict": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "excepted": true,
+                     *             "items": [],
+                     *             "live": true,
+                     *             "user": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "critical": [
+                     *           "text"
+                     *         ],
+                     *         "discarded": 1,
+                     *         "edits": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "meanwhile": [],
+                     *             "more": 1,
+                     *             "sentences": []
+                     *           }
+                     *         ],
+                     *         "gaining": 1,
+                     *         "guarantees": [
+                     *           {
+                     *             "guarantee": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "says": "text",
+                     *             "strict": true
+                     *           }
+                     *         ],
+                     *         "later": [
+                     *           {
+                     *             "gains": [],
+                     *             "live": true,
+                     *             "user": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "licences": [
+                     *           {
+                     *             "lacking": 1,
+                     *             "licence": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "used": 1,
+                     *             "waiting": []
+                     *           }
+                     *         ],
+                     *         "losing": 1,
+                     *         "people": [
+                     *           {
+                     *             "gains": [],
+                     *             "losses": [],
+                     *             "user": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "reviews": [
+                     *           "text"
+                     *         ],
+                     *         "revision": 1,
+                     *         "seats": [
+                     *           {
+                     *             "licence": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "more": 1,
+                     *             "spare": 1
+                     *           }
+                     *         ],
+                     *         "stamp": "61-5f1d3a",
+                     *         "touches": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "withheld": [
+                     *           {
+                     *             "count": 1,
+                     *             "grants": 1,
+                     *             "permissions": [],
+                     *             "target": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ]
+                     *       },
+                     *       "outcomes": [
+                     *         {
+                     *           "result": "does",
+                     *           "said": "text"
+                     *         }
+                     *       ],
+                     *       "peers": 1,
+                     *       "request": {
+                     *         "area": "terminal-1",
+                     *         "asker": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "ends": "2026-11-23T08:00:00Z",
+                     *         "home": "terminal-1",
+                     *         "id": 1,
+                     *         "may": true,
+                     *         "mine": true,
+                     *         "mode": "text",
+                     *         "owner": true,
+                     *         "permission": "quaybook:gate:admit",
+                     *         "reach": "text",
+                     *         "reason": "for the winter",
+                     *         "revision": 1,
+                     *         "settled": "2026-11-23T08:00:00Z",
+                     *         "state": "open",
+                     *         "terms": true,
+                     *         "things": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "title": "Gate clerk",
+                     *         "to": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "until": "2026-11-23T08:00:00Z",
+                     *         "what": "quaybook:gate:admit",
+                     *         "words": [
+                     *           {
+                     *             "at": "2026-11-23T08:00:00Z",
+                     *             "does": "agreed",
+                     *             "who": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ]
+                     *       },
+                     *       "who": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RequestWeighed"];
                 };
             };
@@ -14743,6 +26362,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "decision": "",
+                 *       "items": [
+                 *         1
+                 *       ],
+                 *       "reason": "for the winter"
+                 *     }
+                 */
                 "application/json": components["schemas"]["DecideInputBody"];
             };
         };
@@ -14753,6 +26381,100 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "ask": "text",
+                     *         "by": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "byHand": true,
+                     *         "decided": "2026-11-23T08:00:00Z",
+                     *         "decision": "",
+                     *         "evidence": {
+                     *           "alike": 1,
+                     *           "because": "text",
+                     *           "beside": true,
+                     *           "conflicts": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "doubts": [
+                     *             "text"
+                     *           ],
+                     *           "ends": "2026-11-23T08:00:00Z",
+                     *           "givenBy": "text",
+                     *           "givenWhy": "text",
+                     *           "gives": 1,
+                     *           "holders": 1,
+                     *           "idleDays": 1,
+                     *           "lastUse": "2026-11-23T08:00:00Z",
+                     *           "lately": 1,
+                     *           "needless": true,
+                     *           "never": true,
+                     *           "peers": 1,
+                     *           "revoked": "2026-11-23T08:00:00Z",
+                     *           "risk": 1,
+                     *           "since": "2026-11-23T08:00:00Z",
+                     *           "suggested": "",
+                     *           "tells": true,
+                     *           "used": true
+                     *         },
+                     *         "fated": true,
+                     *         "groups": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "handNote": "text",
+                     *         "handedBy": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "id": 1,
+                     *         "keeps": "text",
+                     *         "like": "tomasz.oyelaran",
+                     *         "mine": true,
+                     *         "note": "text",
+                     *         "question": [
+                     *           {
+                     *             "text": "text"
+                     *           }
+                     *         ],
+                     *         "reason": "for the winter",
+                     *         "reviewer": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "second": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "stage": 1,
+                     *         "subject": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "target": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "task": true
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["ReviewItem"][];
                 };
             };
@@ -14768,14 +26490,23 @@ export interface operations {
     reviewItem: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -14788,6 +26519,274 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "ceiling": {
+                     *         "count": 1,
+                     *         "of": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "rows": [
+                     *           {
+                     *             "held": {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             },
+                     *             "steps": []
+                     *           }
+                     *         ]
+                     *       },
+                     *       "direct": [
+                     *         {
+                     *           "area": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "contact": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "how": "text",
+                     *           "id": "gate-clerk",
+                     *           "mode": "full",
+                     *           "note": "text",
+                     *           "reach": "area",
+                     *           "reason": "for the winter",
+                     *           "until": "2026-11-23T08:00:00Z",
+                     *           "where": "terminal-1",
+                     *           "whole": true
+                     *         }
+                     *       ],
+                     *       "effect": {
+                     *         "losing": 1,
+                     *         "people": [
+                     *           {
+                     *             "gains": [],
+                     *             "losses": [],
+                     *             "user": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
+                     *         "sentences": [
+                     *           [
+                     *             {
+                     *               "text": "text"
+                     *             }
+                     *           ]
+                     *         ],
+                     *         "trouble": "text"
+                     *       },
+                     *       "given": [
+                     *         {
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "draft": "new",
+                     *           "force": "now",
+                     *           "may": true,
+                     *           "people": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "terms": {
+                     *             "area": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "how": "text",
+                     *             "id": "gate-clerk",
+                     *             "mode": "full",
+                     *             "note": "text",
+                     *             "reach": "area",
+                     *             "where": "terminal-1",
+                     *             "whole": true
+                     *           },
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "idleDays": 1,
+                     *       "item": {
+                     *         "ask": "text",
+                     *         "by": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "byHand": true,
+                     *         "decided": "2026-11-23T08:00:00Z",
+                     *         "decision": "",
+                     *         "evidence": {
+                     *           "alike": 1,
+                     *           "because": "text",
+                     *           "beside": true,
+                     *           "conflicts": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "doubts": [
+                     *             "text"
+                     *           ],
+                     *           "ends": "2026-11-23T08:00:00Z",
+                     *           "givenBy": "text",
+                     *           "givenWhy": "text",
+                     *           "gives": 1,
+                     *           "holders": 1,
+                     *           "idleDays": 1,
+                     *           "lastUse": "2026-11-23T08:00:00Z",
+                     *           "lately": 1,
+                     *           "needless": true,
+                     *           "never": true,
+                     *           "peers": 1,
+                     *           "revoked": "2026-11-23T08:00:00Z",
+                     *           "risk": 1,
+                     *           "since": "2026-11-23T08:00:00Z",
+                     *           "suggested": "",
+                     *           "tells": true,
+                     *           "used": true
+                     *         },
+                     *         "fated": true,
+                     *         "groups": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "handNote": "text",
+                     *         "handedBy": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "id": 1,
+                     *         "keeps": "text",
+                     *         "like": "tomasz.oyelaran",
+                     *         "mine": true,
+                     *         "note": "text",
+                     *         "question": [
+                     *           {
+                     *             "text": "text"
+                     *           }
+                     *         ],
+                     *         "reason": "for the winter",
+                     *         "reviewer": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "second": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "stage": 1,
+                     *         "subject": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "target": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "task": true
+                     *       },
+                     *       "lastUse": "2026-11-23T08:00:00Z",
+                     *       "loses": [
+                     *         {
+                     *           "area": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "label": "Admit vehicles",
+                     *           "permission": "quaybook:gate:admit",
+                     *           "reach": "area",
+                     *           "risk": 1,
+                     *           "whole": true
+                     *         }
+                     *       ],
+                     *       "losesAll": [
+                     *         {
+                     *           "area": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "label": "Admit vehicles",
+                     *           "permission": "quaybook:gate:admit",
+                     *           "reach": "area",
+                     *           "risk": 1,
+                     *           "whole": true
+                     *         }
+                     *       ],
+                     *       "stays": [
+                     *         {
+                     *           "area": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "label": "Admit vehicles",
+                     *           "permission": "quaybook:gate:admit",
+                     *           "reach": "area",
+                     *           "risk": 1,
+                     *           "whole": true
+                     *         }
+                     *       ],
+                     *       "staysBy": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "trail": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "decision": "",
+                     *           "handedTo": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "reason": "for the winter"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["ItemDetail"];
                 };
             };
@@ -14801,14 +26800,23 @@ export interface operations {
     alike: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -14821,6 +26829,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       1
+                     *     ]
+                     */
                     "application/json": number[];
                 };
             };
@@ -14836,13 +26849,22 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "note": "text",
+                 *       "to": "terminal-1"
+                 *     }
+                 */
                 "application/json": components["schemas"]["HandInputBody"];
             };
         };
@@ -14853,6 +26875,100 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "ask": "text",
+                     *       "by": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "byHand": true,
+                     *       "decided": "2026-11-23T08:00:00Z",
+                     *       "decision": "",
+                     *       "evidence": {
+                     *         "alike": 1,
+                     *         "because": "text",
+                     *         "beside": true,
+                     *         "conflicts": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "doubts": [
+                     *           "text"
+                     *         ],
+                     *         "ends": "2026-11-23T08:00:00Z",
+                     *         "givenBy": "text",
+                     *         "givenWhy": "text",
+                     *         "gives": 1,
+                     *         "holders": 1,
+                     *         "idleDays": 1,
+                     *         "lastUse": "2026-11-23T08:00:00Z",
+                     *         "lately": 1,
+                     *         "needless": true,
+                     *         "never": true,
+                     *         "peers": 1,
+                     *         "revoked": "2026-11-23T08:00:00Z",
+                     *         "risk": 1,
+                     *         "since": "2026-11-23T08:00:00Z",
+                     *         "suggested": "",
+                     *         "tells": true,
+                     *         "used": true
+                     *       },
+                     *       "fated": true,
+                     *       "groups": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "handNote": "text",
+                     *       "handedBy": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "id": 1,
+                     *       "keeps": "text",
+                     *       "like": "tomasz.oyelaran",
+                     *       "mine": true,
+                     *       "note": "text",
+                     *       "question": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "text": "text"
+                     *         }
+                     *       ],
+                     *       "reason": "for the winter",
+                     *       "reviewer": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "second": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "stage": 1,
+                     *       "subject": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "target": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "task": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReviewItem"];
                 };
             };
@@ -14868,9 +26984,15 @@ export interface operations {
     tasks: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -14885,6 +27007,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "by": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "byHand": true,
+                     *         "decided": "2026-11-23T08:00:00Z",
+                     *         "decision": "",
+                     *         "former": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "group": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "id": 1,
+                     *         "item": 1,
+                     *         "keeps": "text",
+                     *         "may": true,
+                     *         "mine": true,
+                     *         "name": "Gate clerk",
+                     *         "owner": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "reason": "for the winter",
+                     *         "review": 1,
+                     *         "revision": 1,
+                     *         "subject": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "target": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "why": "text"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["ReviewTask"][];
                 };
             };
@@ -14898,14 +27069,23 @@ export interface operations {
     task: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -14918,6 +27098,76 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "choices": [
+                     *         {
+                     *           "id": "person",
+                     *           "losing": 1,
+                     *           "people": [
+                     *             {
+                     *               "gains": [],
+                     *               "losses": [],
+                     *               "user": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               }
+                     *             }
+                     *           ],
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "trouble": "text"
+                     *         }
+                     *       ],
+                     *       "task": {
+                     *         "by": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "byHand": true,
+                     *         "decided": "2026-11-23T08:00:00Z",
+                     *         "decision": "",
+                     *         "former": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "group": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "id": 1,
+                     *         "item": 1,
+                     *         "keeps": "text",
+                     *         "may": true,
+                     *         "mine": true,
+                     *         "name": "Gate clerk",
+                     *         "owner": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "reason": "for the winter",
+                     *         "review": 1,
+                     *         "revision": 1,
+                     *         "subject": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "target": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "why": "text"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["TaskDetail"];
                 };
             };
@@ -14933,13 +27183,22 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "choice": "person",
+                 *       "reason": "for the winter"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SettleInputBody"];
             };
         };
@@ -14950,6 +27209,53 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "by": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "byHand": true,
+                     *       "decided": "2026-11-23T08:00:00Z",
+                     *       "decision": "",
+                     *       "former": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "group": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "id": 1,
+                     *       "item": 1,
+                     *       "keeps": "text",
+                     *       "may": true,
+                     *       "mine": true,
+                     *       "name": "Gate clerk",
+                     *       "owner": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "reason": "for the winter",
+                     *       "review": 1,
+                     *       "revision": 1,
+                     *       "subject": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "target": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "why": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReviewTask"];
                 };
             };
@@ -14965,11 +27271,20 @@ export interface operations {
     reviews: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
@@ -14984,6 +27299,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "about": [
+                     *           {
+                     *             "text": "text"
+                     *           }
+                     *         ],
+                     *         "ask": "text",
+                     *         "closed": "2026-11-23T08:00:00Z",
+                     *         "deciders": "text",
+                     *         "due": "2026-11-23T08:00:00Z",
+                     *         "fate": "keep",
+                     *         "id": 1,
+                     *         "items": 1,
+                     *         "kept": 1,
+                     *         "mine": 1,
+                     *         "name": "Gate clerk",
+                     *         "opened": "2026-11-23T08:00:00Z",
+                     *         "opener": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "overdue": true,
+                     *         "reminded": "2026-11-23T08:00:00Z",
+                     *         "revision": 1,
+                     *         "revoked": 1,
+                     *         "settled": 1,
+                     *         "tasks": 1,
+                     *         "waiting": 1
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Review"][];
                 };
             };
@@ -15003,6 +27352,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Gates at Terminal 1",
+                 *       "system": "quaybook",
+                 *       "area": "terminal-1",
+                 *       "by": "manager"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewReview"];
             };
         };
@@ -15013,6 +27370,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "text": "text"
+                     *         }
+                     *       ],
+                     *       "ask": "text",
+                     *       "closed": "2026-11-23T08:00:00Z",
+                     *       "deciders": "text",
+                     *       "due": "2026-11-23T08:00:00Z",
+                     *       "fate": "keep",
+                     *       "id": 1,
+                     *       "items": 1,
+                     *       "kept": 1,
+                     *       "mine": 1,
+                     *       "name": "Gate clerk",
+                     *       "opened": "2026-11-23T08:00:00Z",
+                     *       "opener": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "overdue": true,
+                     *       "reminded": "2026-11-23T08:00:00Z",
+                     *       "revision": 1,
+                     *       "revoked": 1,
+                     *       "settled": 1,
+                     *       "tasks": 1,
+                     *       "waiting": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Review"];
                 };
             };
@@ -15028,13 +27419,25 @@ export interface operations {
     lately: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description The kind of thing. */
+                /**
+                 * @description The kind of thing.
+                 * @example user
+                 */
                 kind: "user" | "role" | "set";
-                /** @description Of the person, role or set */
+                /**
+                 * @description Of the person, role or set
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             header?: never;
@@ -15049,6 +27452,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "last": {
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "kept": 1,
+                     *         "name": "Gate clerk",
+                     *         "review": 1,
+                     *         "revoked": 1
+                     *       },
+                     *       "words": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "decision": "keep",
+                     *           "name": "Gate clerk",
+                     *           "reason": "for the winter",
+                     *           "review": 1,
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "user": "noor.tamsin"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Lately"];
                 };
             };
@@ -15068,6 +27502,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Gates at Terminal 1",
+                 *       "system": "quaybook",
+                 *       "area": "terminal-1",
+                 *       "by": "manager"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewReview"];
             };
         };
@@ -15078,6 +27520,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "text": "text"
+                     *         }
+                     *       ],
+                     *       "at": 1,
+                     *       "byHand": 1,
+                     *       "doubtful": 1,
+                     *       "fallback": 1,
+                     *       "items": 1,
+                     *       "nobody": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "people": 1,
+                     *       "reviewers": [
+                     *         {
+                     *           "items": 1,
+                     *           "reviewer": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "waiting": 1
+                     *         }
+                     *       ],
+                     *       "trouble": "text",
+                     *       "twice": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReviewPreview"];
                 };
             };
@@ -15093,16 +27572,28 @@ export interface operations {
     review: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -15115,6 +27606,115 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "all": true,
+                     *       "alone": true,
+                     *       "elsewhere": 1,
+                     *       "letters": [
+                     *         {
+                     *           "address": "noor.tamsin@skerryhaven.example",
+                     *           "body": "text",
+                     *           "subject": "user:noor.tamsin",
+                     *           "to": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "written": "2026-11-23T08:00:00Z"
+                     *         }
+                     *       ],
+                     *       "mayRun": true,
+                     *       "review": {
+                     *         "about": [
+                     *           {
+                     *             "text": "text"
+                     *           }
+                     *         ],
+                     *         "ask": "text",
+                     *         "closed": "2026-11-23T08:00:00Z",
+                     *         "deciders": "text",
+                     *         "due": "2026-11-23T08:00:00Z",
+                     *         "fate": "keep",
+                     *         "id": 1,
+                     *         "items": 1,
+                     *         "kept": 1,
+                     *         "mine": 1,
+                     *         "name": "Gate clerk",
+                     *         "opened": "2026-11-23T08:00:00Z",
+                     *         "opener": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "overdue": true,
+                     *         "reminded": "2026-11-23T08:00:00Z",
+                     *         "revision": 1,
+                     *         "revoked": 1,
+                     *         "settled": 1,
+                     *         "tasks": 1,
+                     *         "waiting": 1
+                     *       },
+                     *       "reviewers": [
+                     *         {
+                     *           "items": 1,
+                     *           "reviewer": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "waiting": 1
+                     *         }
+                     *       ],
+                     *       "tasks": [
+                     *         {
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "byHand": true,
+                     *           "decided": "2026-11-23T08:00:00Z",
+                     *           "decision": "",
+                     *           "former": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "group": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "id": 1,
+                     *           "item": 1,
+                     *           "keeps": "text",
+                     *           "may": true,
+                     *           "mine": true,
+                     *           "name": "Gate clerk",
+                     *           "owner": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "reason": "for the winter",
+                     *           "review": 1,
+                     *           "revision": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "why": "text"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReviewDetail"];
                 };
             };
@@ -15128,14 +27728,23 @@ export interface operations {
     reviewAfter: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -15148,6 +27757,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "back": 1,
+                     *       "gone": 1,
+                     *       "left": 1,
+                     *       "partly": 1,
+                     *       "rows": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "byName": "text",
+                     *           "item": 1,
+                     *           "keeps": "text",
+                     *           "note": "text",
+                     *           "state": "gone",
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "waits": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Afterwards"];
                 };
             };
@@ -15163,13 +27806,21 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "alone": "text"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CloseInputBody"];
             };
         };
@@ -15180,6 +27831,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "text": "text"
+                     *         }
+                     *       ],
+                     *       "ask": "text",
+                     *       "closed": "2026-11-23T08:00:00Z",
+                     *       "deciders": "text",
+                     *       "due": "2026-11-23T08:00:00Z",
+                     *       "fate": "keep",
+                     *       "id": 1,
+                     *       "items": 1,
+                     *       "kept": 1,
+                     *       "mine": 1,
+                     *       "name": "Gate clerk",
+                     *       "opened": "2026-11-23T08:00:00Z",
+                     *       "opener": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "overdue": true,
+                     *       "reminded": "2026-11-23T08:00:00Z",
+                     *       "revision": 1,
+                     *       "revoked": 1,
+                     *       "settled": 1,
+                     *       "tasks": 1,
+                     *       "waiting": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Review"];
                 };
             };
@@ -15195,24 +27880,48 @@ export interface operations {
     reviewItems: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
-                /** @description Only those that are undecided, or yours to decide */
+                /**
+                 * @description Only those that are undecided, or yours to decide
+                 * @example open
+                 */
                 only?: "open" | "mine";
-                /** @description The place of which the next undecided one is asked for */
+                /**
+                 * @description The place of which the next undecided one is asked for
+                 * @example 1
+                 */
                 after?: number;
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -15225,6 +27934,83 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "first": 1,
+                     *       "next": 1,
+                     *       "rows": [
+                     *         {
+                     *           "ask": "text",
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "byHand": true,
+                     *           "decided": "2026-11-23T08:00:00Z",
+                     *           "decision": "",
+                     *           "evidence": {
+                     *             "alike": 1,
+                     *             "conflicts": [],
+                     *             "doubts": [],
+                     *             "gives": 1,
+                     *             "idleDays": 1,
+                     *             "peers": 1,
+                     *             "risk": 1,
+                     *             "used": true
+                     *           },
+                     *           "fated": true,
+                     *           "groups": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "handNote": "text",
+                     *           "handedBy": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "id": 1,
+                     *           "keeps": "text",
+                     *           "like": "tomasz.oyelaran",
+                     *           "mine": true,
+                     *           "note": "text",
+                     *           "question": [
+                     *             {
+                     *               "text": "text"
+                     *             }
+                     *           ],
+                     *           "reason": "for the winter",
+                     *           "reviewer": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "second": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "stage": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "task": true
+                     *         }
+                     *       ],
+                     *       "total": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReviewItems"];
                 };
             };
@@ -15238,16 +28024,28 @@ export interface operations {
     reviewOutcome: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description How many sentences are told */
+                /**
+                 * @description How many sentences are told
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -15260,6 +28058,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "asides": 1,
+                     *       "byHand": 1,
+                     *       "sentences": [
+                     *         [
+                     *           {
+                     *             "text": "text"
+                     *           }
+                     *         ]
+                     *       ],
+                     *       "spare": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1
+                     *         }
+                     *       ],
+                     *       "toOwners": 1,
+                     *       "total": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReviewOutcome"];
                 };
             };
@@ -15273,14 +28096,23 @@ export interface operations {
     reviewPack: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -15306,7 +28138,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -15319,6 +28154,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "letters": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Reminded"];
                 };
             };
@@ -15334,14 +28174,23 @@ export interface operations {
     reviewReport: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -15365,29 +28214,65 @@ export interface operations {
     history: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Only what touched things of this kind */
+                /**
+                 * @description Only what touched things of this kind
+                 * @example text
+                 */
                 kind?: string;
-                /** @description Only what touched this one of the kind */
+                /**
+                 * @description Only what touched this one of the kind
+                 * @example gate-clerk
+                 */
                 id?: string;
-                /** @description Only what concerned this person */
+                /**
+                 * @description Only what concerned this person
+                 * @example noor.tamsin
+                 */
                 user?: string;
-                /** @description Only what this person (by id), operator or program (by name) did */
+                /**
+                 * @description Only what this person (by id), operator or program (by name) did
+                 * @example noor.tamsin
+                 */
                 who?: string;
-                /** @description Words that the reason or the name of who did it must have */
+                /**
+                 * @description Words that the reason or the name of who did it must have
+                 * @example gate
+                 */
                 q?: string;
-                /** @description From when on, or from what. */
+                /**
+                 * @description From when on, or from what.
+                 * @example 2026-11-23T08:00:00Z
+                 */
                 from?: string;
-                /** @description Until when: the first instant that no longer counts. */
+                /**
+                 * @description Until when: the first instant that no longer counts.
+                 * @example 2026-11-23T08:00:00Z
+                 */
                 until?: string;
-                /** @description Only revisions below this number; 0: from the last on */
+                /**
+                 * @description Only revisions below this number; 0: from the last on
+                 * @example 1
+                 */
                 before?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
-                /** @description If given: all revisions above this number, earliest first, with their operations */
+                /**
+                 * @description If given: all revisions above this number, earliest first, with their operations
+                 * @example 1
+                 */
                 after?: number;
             };
             header?: never;
@@ -15403,6 +28288,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "grants": [
+                     *           "text"
+                     *         ],
+                     *         "more": 1,
+                     *         "number": 1,
+                     *         "operations": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "text",
+                     *             "op": "put"
+                     *           }
+                     *         ],
+                     *         "sentences": [
+                     *           [
+                     *             {
+                     *               "text": "text"
+                     *             }
+                     *           ]
+                     *         ],
+                     *         "undoes": 1,
+                     *         "undoneBy": 1,
+                     *         "who": "noor.tamsin",
+                     *         "why": "text"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Revision"][];
                 };
             };
@@ -15416,15 +28331,27 @@ export interface operations {
     followHistory: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description The last revision that is known */
+                /**
+                 * @description The last revision that is known
+                 * @example 1
+                 */
                 after?: number;
             };
             header?: {
-                /** @description The same, as a browser tells it when it comes back */
+                /**
+                 * @description The same, as a browser tells it when it comes back
+                 * @example text
+                 */
                 "Last-Event-ID"?: string;
             };
             path?: never;
@@ -15449,16 +28376,28 @@ export interface operations {
     revision: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Of how many objects it is told */
+                /**
+                 * @description Of how many objects it is told
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
             path: {
-                /** @description The number of the revision. */
+                /**
+                 * @description The number of the revision.
+                 * @example 1
+                 */
                 number: number;
             };
             cookie?: never;
@@ -15471,6 +28410,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "more": 1,
+                     *       "number": 1,
+                     *       "objects": [
+                     *         {
+                     *           "fields": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "object": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "what": "added"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RevisionDetail"];
                 };
             };
@@ -15484,16 +28446,28 @@ export interface operations {
     role: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -15506,6 +28480,199 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "dangerous": [
+                     *         {
+                     *           "action": "admit",
+                     *           "class": "read",
+                     *           "description": "Lets vehicles in",
+                     *           "draft": "new",
+                     *           "implied": true,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "layers": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "risk": 1,
+                     *           "state": "given",
+                     *           "whole": true
+                     *         }
+                     *       ],
+                     *       "dangling": [
+                     *         "text"
+                     *       ],
+                     *       "draft": "new",
+                     *       "drift": {
+                     *         "copied": "text",
+                     *         "extra": [
+                     *           "text"
+                     *         ],
+                     *         "missing": [
+                     *           "text"
+                     *         ],
+                     *         "now": "2026-11-23",
+                     *         "original": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       },
+                     *       "elsewhere": 1,
+                     *       "excluded": [
+                     *         "text"
+                     *       ],
+                     *       "given": 1,
+                     *       "grants": [
+                     *         {
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "draft": "new",
+                     *           "force": "now",
+                     *           "may": true,
+                     *           "people": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "terms": {
+                     *             "area": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "how": "text",
+                     *             "id": "gate-clerk",
+                     *             "mode": "full",
+                     *             "note": "text",
+                     *             "reach": "area",
+                     *             "where": "terminal-1",
+                     *             "whole": true
+                     *           },
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "holders": 1,
+                     *       "layers": [
+                     *         {
+                     *           "alone": 1,
+                     *           "draft": "new",
+                     *           "gives": 1,
+                     *           "note": "text",
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "state": "active"
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "lock": {
+                     *         "directory": "text",
+                     *         "gone": true,
+                     *         "instead": "text",
+                     *         "why": "text"
+                     *       },
+                     *       "may": true,
+                     *       "owner": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "ref": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "role": {
+                     *         "description": "Lets vehicles in",
+                     *         "excludes": [
+                     *           "text"
+                     *         ],
+                     *         "id": "gate-clerk",
+                     *         "inherits": [
+                     *           "text"
+                     *         ],
+                     *         "name": "Gate clerk",
+                     *         "owner": "lucia.fenwick",
+                     *         "permissions": [
+                     *           "quaybook:gate:admit"
+                     *         ],
+                     *         "protected": true,
+                     *         "sets": [
+                     *           "gate-override"
+                     *         ],
+                     *         "state": "text"
+                     *       },
+                     *       "set": {
+                     *         "copyOf": {
+                     *           "set": "gate-override",
+                     *           "version": "4.2"
+                     *         },
+                     *         "description": "Lets vehicles in",
+                     *         "id": "gate-clerk",
+                     *         "name": "Gate clerk",
+                     *         "owner": "lucia.fenwick",
+                     *         "permissions": [
+                     *           "quaybook:gate:admit"
+                     *         ],
+                     *         "state": "text",
+                     *         "system": "quaybook",
+                     *         "version": "4.2"
+                     *       },
+                     *       "state": "active",
+                     *       "systems": [
+                     *         {
+                     *           "courses": [
+                     *             {
+                     *               "bricks": [],
+                     *               "object": "gate"
+                     *             }
+                     *           ],
+                     *           "given": 1,
+                     *           "system": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "total": 1
+                     *         }
+                     *       ],
+                     *       "usage": {
+                     *         "days": 1,
+                     *         "used": 1
+                     *       },
+                     *       "usedBy": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["BundleSheet"];
                 };
             };
@@ -15525,6 +28692,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "rule": "title eq \"Crane driver\" and department eq \"Yard\""
+                 *     }
+                 */
                 "application/json": components["schemas"]["RuleInputBody"];
             };
         };
@@ -15535,6 +28707,20 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "at": 1,
+                     *       "count": 1,
+                     *       "people": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "trouble": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Rule"];
                 };
             };
@@ -15550,11 +28736,20 @@ export interface operations {
     seatPools: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description How many days. */
+                /**
+                 * @description How many days.
+                 * @example 1
+                 */
                 days?: number;
             };
             header?: never;
@@ -15569,6 +28764,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "covers": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "free": 1,
+                     *         "idle": 1,
+                     *         "lacking": 1,
+                     *         "lesser": 1,
+                     *         "licence": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "may": true,
+                     *         "noUse": 1,
+                     *         "others": 1,
+                     *         "seats": 1,
+                     *         "systems": [
+                     *           "quaybook"
+                     *         ],
+                     *         "used": 1
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["SeatPool"][];
                 };
             };
@@ -15588,6 +28813,22 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "subjects": [
+                 *         {
+                 *           "id": "gate-clerk",
+                 *           "kind": "user"
+                 *         }
+                 *       ],
+                 *       "targets": [
+                 *         {
+                 *           "id": "gate-clerk",
+                 *           "kind": "user"
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["NeedInputBody"];
             };
         };
@@ -15598,6 +28839,20 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "free": 1,
+                     *         "licence": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "people": 1,
+                     *         "without": 1
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["SeatNeed"][];
                 };
             };
@@ -15613,22 +28868,43 @@ export interface operations {
     seats: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description How many days. */
+                /**
+                 * @description How many days.
+                 * @example 1
+                 */
                 days?: number;
-                /** @description Which part. */
+                /**
+                 * @description Which part.
+                 * @example taken
+                 */
                 part?: "taken" | "idle" | "waiting" | "lesser";
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -15641,6 +28917,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "match": 1,
+                     *       "rows": [
+                     *         {
+                     *           "home": "terminal-1",
+                     *           "lacking": 1,
+                     *           "lacks": [
+                     *             "text"
+                     *           ],
+                     *           "lastUse": "2026-11-23T08:00:00Z",
+                     *           "lesser": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "never": true,
+                     *           "since": "2026-11-23T08:00:00Z",
+                     *           "title": "Gate clerk",
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Seats"];
                 };
             };
@@ -15654,14 +28958,23 @@ export interface operations {
     gatherSeats: {
         parameters: {
             query: {
-                /** @description How many days. */
+                /**
+                 * @description How many days.
+                 * @example 1
+                 */
                 days?: number;
-                /** @description Which part. */
+                /**
+                 * @description Which part.
+                 * @example idle
+                 */
                 part: "idle" | "lesser";
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -15674,6 +28987,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "changed": "2026-11-23T08:00:00Z",
+                     *       "id": "gate-clerk",
+                     *       "name": "Gate clerk"
+                     *     }
+                     */
                     "application/json": components["schemas"]["WorklistHead"];
                 };
             };
@@ -15689,23 +29009,50 @@ export interface operations {
     securityLog: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Only entries of this kind */
+                /**
+                 * @description Only entries of this kind
+                 * @example quaybook:gate:admit
+                 */
                 what?: string;
-                /** @description Only what this person (by id), program or operator did */
+                /**
+                 * @description Only what this person (by id), program or operator did
+                 * @example noor.tamsin
+                 */
                 who?: string;
-                /** @description Words that all must occur. */
+                /**
+                 * @description Words that all must occur.
+                 * @example gate
+                 */
                 q?: string;
-                /** @description From when on, or from what. */
+                /**
+                 * @description From when on, or from what.
+                 * @example 2026-11-23T08:00:00Z
+                 */
                 from?: string;
-                /** @description Until when: the first instant that no longer counts. */
+                /**
+                 * @description Until when: the first instant that no longer counts.
+                 * @example 2026-11-23T08:00:00Z
+                 */
                 until?: string;
-                /** @description Only entries below this number; 0: from the last on */
+                /**
+                 * @description Only entries below this number; 0: from the last on
+                 * @example 1
+                 */
                 before?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
@@ -15720,6 +29067,20 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "from": "text",
+                     *         "hash": "08f3baae1b8e0c40a20325dd",
+                     *         "id": 1,
+                     *         "text": "text",
+                     *         "user": "noor.tamsin",
+                     *         "what": "quaybook:gate:admit",
+                     *         "who": "noor.tamsin"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["LogEntry"][];
                 };
             };
@@ -15733,24 +29094,48 @@ export interface operations {
     securityLogFile: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Only entries of this kind */
+                /**
+                 * @description Only entries of this kind
+                 * @example quaybook:gate:admit
+                 */
                 what?: string;
-                /** @description Only what this person (by id), program or operator did */
+                /**
+                 * @description Only what this person (by id), program or operator did
+                 * @example noor.tamsin
+                 */
                 who?: string;
-                /** @description Words that all must occur. */
+                /**
+                 * @description Words that all must occur.
+                 * @example gate
+                 */
                 q?: string;
-                /** @description From when on, or from what. */
+                /**
+                 * @description From when on, or from what.
+                 * @example 2026-11-23T08:00:00Z
+                 */
                 from?: string;
-                /** @description Until when: the first instant that no longer counts. */
+                /**
+                 * @description Until when: the first instant that no longer counts.
+                 * @example 2026-11-23T08:00:00Z
+                 */
                 until?: string;
             };
             header?: never;
             path: {
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "jsonl";
             };
             cookie?: never;
@@ -15774,9 +29159,15 @@ export interface operations {
     allSeries: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -15791,6 +29182,63 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "about": [
+                     *           {
+                     *             "text": "text"
+                     *           }
+                     *         ],
+                     *         "deciders": "text",
+                     *         "ended": "2026-11-23T08:00:00Z",
+                     *         "id": 1,
+                     *         "may": true,
+                     *         "name": "Gate clerk",
+                     *         "names": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "next": [
+                     *           "2026-11-23T08:00:00Z"
+                     *         ],
+                     *         "owner": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "paused": "2026-11-23T08:00:00Z",
+                     *         "rounds": [
+                     *           {
+                     *             "cameBack": 1,
+                     *             "found": 1,
+                     *             "items": 1,
+                     *             "kept": 1,
+                     *             "late": true,
+                     *             "missed": true,
+                     *             "opens": "2026-11-23T08:00:00Z",
+                     *             "revoked": 1
+                     *           }
+                     *         ],
+                     *         "said": {
+                     *           "days": 1,
+                     *           "discover": {
+                     *             "ahead": 1,
+                     *             "days": 1,
+                     *             "most": 1
+                     *           },
+                     *           "escalate": 1,
+                     *           "from": "text",
+                     *           "review": {},
+                     *           "rule": "title eq \"Gate clerk\""
+                     *         },
+                     *         "trouble": "text"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Series"][];
                 };
             };
@@ -15810,6 +29258,40 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "days": 1,
+                 *       "discover": {
+                 *         "ahead": 1,
+                 *         "days": 1,
+                 *         "most": 1
+                 *       },
+                 *       "escalate": 1,
+                 *       "from": "text",
+                 *       "review": {
+                 *         "area": "terminal-1",
+                 *         "ask": "",
+                 *         "by": "",
+                 *         "due": "2026-11-23T08:00:00Z",
+                 *         "fallback": "text",
+                 *         "fate": "",
+                 *         "filter": "title eq \"Gate clerk\"",
+                 *         "group": "ramp-gate-crew",
+                 *         "name": "Gate clerk",
+                 *         "person": "noor.tamsin",
+                 *         "risk": 1,
+                 *         "role": "gate-clerk",
+                 *         "second": {
+                 *           "by": "manager",
+                 *           "person": "noor.tamsin",
+                 *           "risk": 1
+                 *         },
+                 *         "set": "gate-override",
+                 *         "system": "quaybook"
+                 *       },
+                 *       "rule": "title eq \"Gate clerk\""
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewSeries"];
             };
         };
@@ -15820,6 +29302,87 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "text": "text"
+                     *         }
+                     *       ],
+                     *       "deciders": "text",
+                     *       "ended": "2026-11-23T08:00:00Z",
+                     *       "id": 1,
+                     *       "may": true,
+                     *       "name": "Gate clerk",
+                     *       "names": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "next": [
+                     *         "2026-11-23T08:00:00Z"
+                     *       ],
+                     *       "owner": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "paused": "2026-11-23T08:00:00Z",
+                     *       "rounds": [
+                     *         {
+                     *           "cameBack": 1,
+                     *           "closed": "2026-11-23T08:00:00Z",
+                     *           "discovered": "2026-11-23T08:00:00Z",
+                     *           "due": "2026-11-23T08:00:00Z",
+                     *           "escalated": "2026-11-23T08:00:00Z",
+                     *           "found": 1,
+                     *           "items": 1,
+                     *           "kept": 1,
+                     *           "late": true,
+                     *           "missed": true,
+                     *           "opened": "2026-11-23T08:00:00Z",
+                     *           "opens": "2026-11-23T08:00:00Z",
+                     *           "review": 1,
+                     *           "revoked": 1
+                     *         }
+                     *       ],
+                     *       "said": {
+                     *         "days": 1,
+                     *         "discover": {
+                     *           "ahead": 1,
+                     *           "days": 1,
+                     *           "most": 1
+                     *         },
+                     *         "escalate": 1,
+                     *         "from": "text",
+                     *         "review": {
+                     *           "area": "terminal-1",
+                     *           "ask": "",
+                     *           "by": "",
+                     *           "due": "2026-11-23T08:00:00Z",
+                     *           "fallback": "text",
+                     *           "fate": "",
+                     *           "filter": "title eq \"Gate clerk\"",
+                     *           "group": "ramp-gate-crew",
+                     *           "name": "Gate clerk",
+                     *           "person": "noor.tamsin",
+                     *           "risk": 1,
+                     *           "role": "gate-clerk",
+                     *           "second": {
+                     *             "by": "manager"
+                     *           },
+                     *           "set": "gate-override",
+                     *           "system": "quaybook"
+                     *         },
+                     *         "rule": "title eq \"Gate clerk\""
+                     *       },
+                     *       "trouble": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Series"];
                 };
             };
@@ -15841,6 +29404,40 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "days": 1,
+                 *       "discover": {
+                 *         "ahead": 1,
+                 *         "days": 1,
+                 *         "most": 1
+                 *       },
+                 *       "escalate": 1,
+                 *       "from": "text",
+                 *       "review": {
+                 *         "area": "terminal-1",
+                 *         "ask": "",
+                 *         "by": "",
+                 *         "due": "2026-11-23T08:00:00Z",
+                 *         "fallback": "text",
+                 *         "fate": "",
+                 *         "filter": "title eq \"Gate clerk\"",
+                 *         "group": "ramp-gate-crew",
+                 *         "name": "Gate clerk",
+                 *         "person": "noor.tamsin",
+                 *         "risk": 1,
+                 *         "role": "gate-clerk",
+                 *         "second": {
+                 *           "by": "manager",
+                 *           "person": "noor.tamsin",
+                 *           "risk": 1
+                 *         },
+                 *         "set": "gate-override",
+                 *         "system": "quaybook"
+                 *       },
+                 *       "rule": "title eq \"Gate clerk\""
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewSeries"];
             };
         };
@@ -15851,6 +29448,58 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "found": [
+                     *         {
+                     *           "last": "2026-11-23T08:00:00Z",
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "next": [
+                     *         "2026-11-23T08:00:00Z"
+                     *       ],
+                     *       "people": 1,
+                     *       "preview": {
+                     *         "about": [
+                     *           {
+                     *             "text": "text"
+                     *           }
+                     *         ],
+                     *         "at": 1,
+                     *         "byHand": 1,
+                     *         "doubtful": 1,
+                     *         "fallback": 1,
+                     *         "items": 1,
+                     *         "nobody": [
+                     *           {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "people": 1,
+                     *         "reviewers": [
+                     *           {
+                     *             "items": 1,
+                     *             "reviewer": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "waiting": 1
+                     *           }
+                     *         ],
+                     *         "trouble": "text",
+                     *         "twice": 1
+                     *       },
+                     *       "trouble": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["SeriesTrial"];
                 };
             };
@@ -15866,14 +29515,23 @@ export interface operations {
     series: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
@@ -15886,6 +29544,87 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "text": "text"
+                     *         }
+                     *       ],
+                     *       "deciders": "text",
+                     *       "ended": "2026-11-23T08:00:00Z",
+                     *       "id": 1,
+                     *       "may": true,
+                     *       "name": "Gate clerk",
+                     *       "names": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "next": [
+                     *         "2026-11-23T08:00:00Z"
+                     *       ],
+                     *       "owner": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "paused": "2026-11-23T08:00:00Z",
+                     *       "rounds": [
+                     *         {
+                     *           "cameBack": 1,
+                     *           "closed": "2026-11-23T08:00:00Z",
+                     *           "discovered": "2026-11-23T08:00:00Z",
+                     *           "due": "2026-11-23T08:00:00Z",
+                     *           "escalated": "2026-11-23T08:00:00Z",
+                     *           "found": 1,
+                     *           "items": 1,
+                     *           "kept": 1,
+                     *           "late": true,
+                     *           "missed": true,
+                     *           "opened": "2026-11-23T08:00:00Z",
+                     *           "opens": "2026-11-23T08:00:00Z",
+                     *           "review": 1,
+                     *           "revoked": 1
+                     *         }
+                     *       ],
+                     *       "said": {
+                     *         "days": 1,
+                     *         "discover": {
+                     *           "ahead": 1,
+                     *           "days": 1,
+                     *           "most": 1
+                     *         },
+                     *         "escalate": 1,
+                     *         "from": "text",
+                     *         "review": {
+                     *           "area": "terminal-1",
+                     *           "ask": "",
+                     *           "by": "",
+                     *           "due": "2026-11-23T08:00:00Z",
+                     *           "fallback": "text",
+                     *           "fate": "",
+                     *           "filter": "title eq \"Gate clerk\"",
+                     *           "group": "ramp-gate-crew",
+                     *           "name": "Gate clerk",
+                     *           "person": "noor.tamsin",
+                     *           "risk": 1,
+                     *           "role": "gate-clerk",
+                     *           "second": {
+                     *             "by": "manager"
+                     *           },
+                     *           "set": "gate-override",
+                     *           "system": "quaybook"
+                     *         },
+                     *         "rule": "title eq \"Gate clerk\""
+                     *       },
+                     *       "trouble": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Series"];
                 };
             };
@@ -15901,13 +29640,51 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "does": "",
+                 *       "said": {
+                 *         "days": 1,
+                 *         "discover": {
+                 *           "ahead": 1,
+                 *           "days": 1,
+                 *           "most": 1
+                 *         },
+                 *         "escalate": 1,
+                 *         "from": "text",
+                 *         "review": {
+                 *           "area": "terminal-1",
+                 *           "ask": "",
+                 *           "by": "",
+                 *           "due": "2026-11-23T08:00:00Z",
+                 *           "fallback": "text",
+                 *           "fate": "",
+                 *           "filter": "title eq \"Gate clerk\"",
+                 *           "group": "ramp-gate-crew",
+                 *           "name": "Gate clerk",
+                 *           "person": "noor.tamsin",
+                 *           "risk": 1,
+                 *           "role": "gate-clerk",
+                 *           "second": {
+                 *             "by": "manager"
+                 *           },
+                 *           "set": "gate-override",
+                 *           "system": "quaybook"
+                 *         },
+                 *         "rule": "title eq \"Gate clerk\""
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["Altered"];
             };
         };
@@ -15918,6 +29695,87 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "text",
+                     *           "text": "text"
+                     *         }
+                     *       ],
+                     *       "deciders": "text",
+                     *       "ended": "2026-11-23T08:00:00Z",
+                     *       "id": 1,
+                     *       "may": true,
+                     *       "name": "Gate clerk",
+                     *       "names": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "next": [
+                     *         "2026-11-23T08:00:00Z"
+                     *       ],
+                     *       "owner": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "paused": "2026-11-23T08:00:00Z",
+                     *       "rounds": [
+                     *         {
+                     *           "cameBack": 1,
+                     *           "closed": "2026-11-23T08:00:00Z",
+                     *           "discovered": "2026-11-23T08:00:00Z",
+                     *           "due": "2026-11-23T08:00:00Z",
+                     *           "escalated": "2026-11-23T08:00:00Z",
+                     *           "found": 1,
+                     *           "items": 1,
+                     *           "kept": 1,
+                     *           "late": true,
+                     *           "missed": true,
+                     *           "opened": "2026-11-23T08:00:00Z",
+                     *           "opens": "2026-11-23T08:00:00Z",
+                     *           "review": 1,
+                     *           "revoked": 1
+                     *         }
+                     *       ],
+                     *       "said": {
+                     *         "days": 1,
+                     *         "discover": {
+                     *           "ahead": 1,
+                     *           "days": 1,
+                     *           "most": 1
+                     *         },
+                     *         "escalate": 1,
+                     *         "from": "text",
+                     *         "review": {
+                     *           "area": "terminal-1",
+                     *           "ask": "",
+                     *           "by": "",
+                     *           "due": "2026-11-23T08:00:00Z",
+                     *           "fallback": "text",
+                     *           "fate": "",
+                     *           "filter": "title eq \"Gate clerk\"",
+                     *           "group": "ramp-gate-crew",
+                     *           "name": "Gate clerk",
+                     *           "person": "noor.tamsin",
+                     *           "risk": 1,
+                     *           "role": "gate-clerk",
+                     *           "second": {
+                     *             "by": "manager"
+                     *           },
+                     *           "set": "gate-override",
+                     *           "system": "quaybook"
+                     *         },
+                     *         "rule": "title eq \"Gate clerk\""
+                     *       },
+                     *       "trouble": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Series"];
                 };
             };
@@ -15934,7 +29792,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description The program that asks, for the list of sessions. */
+                /**
+                 * @description The program that asks, for the list of sessions.
+                 * @example text
+                 */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -15942,6 +29803,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "userName": "signe.halloran",
+                 *       "password": "tidewater-lantern"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SignInInputBody"];
             };
         };
@@ -15952,6 +29819,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": "text",
+                     *       "asked": 1,
+                     *       "coming": true,
+                     *       "current": 1,
+                     *       "day": "2026-11-23",
+                     *       "delegated": [
+                     *         "terminal-1-people"
+                     *       ],
+                     *       "lacks": true,
+                     *       "now": "2026-11-23",
+                     *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "passkey": true,
+                     *       "provider": "text",
+                     *       "revision": 1,
+                     *       "rights": [
+                     *         "text"
+                     *       ],
+                     *       "signedIn": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "tasks": 1,
+                     *       "user": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "waiting": 1,
+                     *       "zone": "Europe/Oslo"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Me"];
                 };
             };
@@ -15993,7 +29894,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description The program that asks, for the list of sessions. */
+                /**
+                 * @description The program that asks, for the list of sessions.
+                 * @example text
+                 */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -16001,6 +29905,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "code": "123456"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CodeInputBody"];
             };
         };
@@ -16011,6 +29920,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": "text",
+                     *       "asked": 1,
+                     *       "coming": true,
+                     *       "current": 1,
+                     *       "day": "2026-11-23",
+                     *       "delegated": [
+                     *         "terminal-1-people"
+                     *       ],
+                     *       "lacks": true,
+                     *       "now": "2026-11-23",
+                     *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "passkey": true,
+                     *       "provider": "text",
+                     *       "revision": 1,
+                     *       "rights": [
+                     *         "text"
+                     *       ],
+                     *       "signedIn": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "tasks": 1,
+                     *       "user": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "waiting": 1,
+                     *       "zone": "Europe/Oslo"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Me"];
                 };
             };
@@ -16027,7 +29970,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description The program that asks, for the list of sessions. */
+                /**
+                 * @description The program that asks, for the list of sessions.
+                 * @example text
+                 */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -16035,6 +29981,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "answer": {},
+                 *       "name": "Gate clerk"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PasskeyInputBody"];
             };
         };
@@ -16045,6 +29997,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": "text",
+                     *       "asked": 1,
+                     *       "coming": true,
+                     *       "current": 1,
+                     *       "day": "2026-11-23",
+                     *       "delegated": [
+                     *         "terminal-1-people"
+                     *       ],
+                     *       "lacks": true,
+                     *       "now": "2026-11-23",
+                     *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "passkey": true,
+                     *       "provider": "text",
+                     *       "revision": 1,
+                     *       "rights": [
+                     *         "text"
+                     *       ],
+                     *       "signedIn": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "tasks": 1,
+                     *       "user": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "waiting": 1,
+                     *       "zone": "Europe/Oslo"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Me"];
                 };
             };
@@ -16072,6 +30058,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "options": {}
+                     *     }
+                     */
                     "application/json": components["schemas"]["PasskeyQuestion"];
                 };
             };
@@ -16093,6 +30084,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "password": "a long sentence of one’s own"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ProveInputBody"];
             };
         };
@@ -16117,7 +30113,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description The program that asks, for the list of sessions. */
+                /**
+                 * @description The program that asks, for the list of sessions.
+                 * @example text
+                 */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -16125,6 +30124,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "answer": {},
+                 *       "name": "Gate clerk"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PasskeyInputBody"];
             };
         };
@@ -16160,6 +30165,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "options": {}
+                     *     }
+                     */
                     "application/json": components["schemas"]["PasskeyQuestion"];
                 };
             };
@@ -16175,16 +30185,28 @@ export interface operations {
     set: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -16197,6 +30219,199 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "dangerous": [
+                     *         {
+                     *           "action": "admit",
+                     *           "class": "read",
+                     *           "description": "Lets vehicles in",
+                     *           "draft": "new",
+                     *           "implied": true,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "layers": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "risk": 1,
+                     *           "state": "given",
+                     *           "whole": true
+                     *         }
+                     *       ],
+                     *       "dangling": [
+                     *         "text"
+                     *       ],
+                     *       "draft": "new",
+                     *       "drift": {
+                     *         "copied": "text",
+                     *         "extra": [
+                     *           "text"
+                     *         ],
+                     *         "missing": [
+                     *           "text"
+                     *         ],
+                     *         "now": "2026-11-23",
+                     *         "original": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       },
+                     *       "elsewhere": 1,
+                     *       "excluded": [
+                     *         "text"
+                     *       ],
+                     *       "given": 1,
+                     *       "grants": [
+                     *         {
+                     *           "by": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "draft": "new",
+                     *           "force": "now",
+                     *           "may": true,
+                     *           "people": 1,
+                     *           "subject": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "terms": {
+                     *             "area": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             },
+                     *             "how": "text",
+                     *             "id": "gate-clerk",
+                     *             "mode": "full",
+                     *             "note": "text",
+                     *             "reach": "area",
+                     *             "where": "terminal-1",
+                     *             "whole": true
+                     *           },
+                     *           "used": {
+                     *             "idle": true
+                     *           }
+                     *         }
+                     *       ],
+                     *       "holders": 1,
+                     *       "layers": [
+                     *         {
+                     *           "alone": 1,
+                     *           "draft": "new",
+                     *           "gives": 1,
+                     *           "note": "text",
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "state": "active"
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "lock": {
+                     *         "directory": "text",
+                     *         "gone": true,
+                     *         "instead": "text",
+                     *         "why": "text"
+                     *       },
+                     *       "may": true,
+                     *       "owner": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "ref": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "role": {
+                     *         "description": "Lets vehicles in",
+                     *         "excludes": [
+                     *           "text"
+                     *         ],
+                     *         "id": "gate-clerk",
+                     *         "inherits": [
+                     *           "text"
+                     *         ],
+                     *         "name": "Gate clerk",
+                     *         "owner": "lucia.fenwick",
+                     *         "permissions": [
+                     *           "quaybook:gate:admit"
+                     *         ],
+                     *         "protected": true,
+                     *         "sets": [
+                     *           "gate-override"
+                     *         ],
+                     *         "state": "text"
+                     *       },
+                     *       "set": {
+                     *         "copyOf": {
+                     *           "set": "gate-override",
+                     *           "version": "4.2"
+                     *         },
+                     *         "description": "Lets vehicles in",
+                     *         "id": "gate-clerk",
+                     *         "name": "Gate clerk",
+                     *         "owner": "lucia.fenwick",
+                     *         "permissions": [
+                     *           "quaybook:gate:admit"
+                     *         ],
+                     *         "state": "text",
+                     *         "system": "quaybook",
+                     *         "version": "4.2"
+                     *       },
+                     *       "state": "active",
+                     *       "systems": [
+                     *         {
+                     *           "courses": [
+                     *             {
+                     *               "bricks": [],
+                     *               "object": "gate"
+                     *             }
+                     *           ],
+                     *           "given": 1,
+                     *           "system": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "total": 1
+                     *         }
+                     *       ],
+                     *       "usage": {
+                     *         "days": 1,
+                     *         "used": 1
+                     *       },
+                     *       "usedBy": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["BundleSheet"];
                 };
             };
@@ -16210,16 +30425,28 @@ export interface operations {
     exportReview: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example 1
+                 */
                 id: number;
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -16243,18 +30470,33 @@ export interface operations {
     exportSheet: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The kind of thing. */
+                /**
+                 * @description The kind of thing.
+                 * @example user
+                 */
                 kind: "user" | "role" | "set" | "group" | "licence" | "system" | "area" | "conflict";
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -16290,6 +30532,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "demo": [
+                     *         {
+                     *           "as": "noor.tamsin",
+                     *           "name": "Gate clerk",
+                     *           "userName": "noor.tamsin"
+                     *         }
+                     *       ],
+                     *       "demoPassword": "text",
+                     *       "empty": true,
+                     *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "provider": "text",
+                     *       "told": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["SignInPage"];
                 };
             };
@@ -16303,7 +30561,10 @@ export interface operations {
     askProvider: {
         parameters: {
             query?: {
-                /** @description Not to sign in, but to prove who one is before something critical */
+                /**
+                 * @description Not to sign in, but to prove who one is before something critical
+                 * @example true
+                 */
                 proof?: boolean;
             };
             header?: never;
@@ -16330,15 +30591,27 @@ export interface operations {
     comeBack: {
         parameters: {
             query?: {
-                /** @description The state. */
+                /**
+                 * @description The state.
+                 * @example text
+                 */
                 state?: string;
-                /** @description The code. */
+                /**
+                 * @description The code.
+                 * @example 123456
+                 */
                 code?: string;
-                /** @description Why the provider let nobody in. */
+                /**
+                 * @description Why the provider let nobody in.
+                 * @example text
+                 */
                 error?: string;
             };
             header?: {
-                /** @description The program that asks, for the list of sessions. */
+                /**
+                 * @description The program that asks, for the list of sessions.
+                 * @example text
+                 */
                 "User-Agent"?: string;
             };
             path?: never;
@@ -16364,16 +30637,28 @@ export interface operations {
     system: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description An area; the whole organisation if absent */
+                /**
+                 * @description An area; the whole organisation if absent
+                 * @example terminal-1
+                 */
                 where?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -16386,6 +30671,90 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "draft": "new",
+                     *       "may": true,
+                     *       "modules": [
+                     *         {
+                     *           "courses": [
+                     *             {
+                     *               "bricks": [],
+                     *               "object": "gate"
+                     *             }
+                     *           ],
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "pools": [
+                     *         {
+                     *           "covers": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "idle": 1,
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "others": 1,
+                     *           "seats": 1,
+                     *           "used": 1
+                     *         }
+                     *       ],
+                     *       "ref": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "roles": [
+                     *         {
+                     *           "alone": 1,
+                     *           "draft": "new",
+                     *           "gives": 1,
+                     *           "note": "text",
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "state": "active"
+                     *         }
+                     *       ],
+                     *       "sets": [
+                     *         {
+                     *           "alone": 1,
+                     *           "draft": "new",
+                     *           "gives": 1,
+                     *           "note": "text",
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "state": "active"
+                     *         }
+                     *       ],
+                     *       "system": {
+                     *         "description": "Lets vehicles in",
+                     *         "id": "gate-clerk",
+                     *         "licence": "quaybook-standard",
+                     *         "name": "Gate clerk",
+                     *         "permissions": [
+                     *           {
+                     *             "key": "quaybook:gate:admit"
+                     *           }
+                     *         ],
+                     *         "supplier": "text",
+                     *         "version": "4.2"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["SystemSheet"];
                 };
             };
@@ -16399,9 +30768,15 @@ export interface operations {
     today: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -16416,6 +30791,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "changes": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "grants": [
+                     *             "text"
+                     *           ],
+                     *           "more": 1,
+                     *           "number": 1,
+                     *           "operations": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "text",
+                     *               "op": "put"
+                     *             }
+                     *           ],
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1,
+                     *           "undoneBy": 1,
+                     *           "who": "noor.tamsin",
+                     *           "why": "text"
+                     *         }
+                     *       ],
+                     *       "ends": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "where": "terminal-1"
+                     *         }
+                     *       ],
+                     *       "latest": 1,
+                     *       "looked": "2026-11-23T08:00:00Z",
+                     *       "more": 1,
+                     *       "waits": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "count": 1,
+                     *           "id": "gate-clerk",
+                     *           "kind": "begin",
+                     *           "late": true,
+                     *           "name": "Gate clerk",
+                     *           "of": 1,
+                     *           "says": "text"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Today"];
                 };
             };
@@ -16435,6 +30864,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "revision": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["LookedInputBody"];
             };
         };
@@ -16458,9 +30892,15 @@ export interface operations {
     tokens: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -16475,6 +30915,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "by": "signe.halloran",
+                     *         "ended": "2026-11-23T08:00:00Z",
+                     *         "expires": "2026-11-23T08:00:00Z",
+                     *         "id": "gate-clerk",
+                     *         "made": "2026-11-23T08:00:00Z",
+                     *         "name": "Gate clerk",
+                     *         "purpose": "decisions",
+                     *         "signIns": true,
+                     *         "used": "2026-11-23T08:00:00Z",
+                     *         "user": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["Token"][];
                 };
             };
@@ -16494,6 +30954,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Harbour directory",
+                 *       "purpose": "scim"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewToken"];
             };
         };
@@ -16504,6 +30970,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "secret": "text"
+                     *     }
+                     */
                     "application/json": components["schemas"]["MadeToken"];
                 };
             };
@@ -16521,7 +30992,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -16547,9 +31021,15 @@ export interface operations {
     keptUpgrades: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -16564,6 +31044,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "by": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "from": "text",
+                     *         "name": "Gate clerk",
+                     *         "system": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "to": "terminal-1"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["KeptUpgrade"][];
                 };
             };
@@ -16583,6 +31083,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "data": "a2V5O2xhYmVsCg==",
+                 *       "kept": "text",
+                 *       "name": "Gate clerk",
+                 *       "system": "quaybook",
+                 *       "version": "4.2"
+                 *     }
+                 */
                 "application/json": components["schemas"]["UpgradeFile"];
             };
         };
@@ -16593,6 +31102,159 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "alters": [
+                     *         {
+                     *           "fields": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "holders": 1,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "risk": 1,
+                     *           "was": "text"
+                     *         }
+                     *       ],
+                     *       "changes": true,
+                     *       "comes": [
+                     *         {
+                     *           "fields": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "holders": 1,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "risk": 1,
+                     *           "was": "text"
+                     *         }
+                     *       ],
+                     *       "doubts": [
+                     *         "text"
+                     *       ],
+                     *       "faults": [
+                     *         "text"
+                     *       ],
+                     *       "from": "text",
+                     *       "gaining": 1,
+                     *       "goes": [
+                     *         {
+                     *           "fields": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "holders": 1,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "risk": 1,
+                     *           "was": "text"
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "misled": [
+                     *         "text"
+                     *       ],
+                     *       "new": true,
+                     *       "renamed": [
+                     *         {
+                     *           "fields": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "holders": 1,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "risk": 1,
+                     *           "was": "text"
+                     *         }
+                     *       ],
+                     *       "resting": [
+                     *         {
+                     *           "dangling": [
+                     *             "text"
+                     *           ],
+                     *           "keeps": [
+                     *             "text"
+                     *           ],
+                     *           "lacks": [
+                     *             "text"
+                     *           ],
+                     *           "original": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "renamed": [
+                     *             "text"
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "roles": [
+                     *         {
+                     *           "gains": [
+                     *             "text"
+                     *           ],
+                     *           "losses": [
+                     *             "text"
+                     *           ],
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "sets": [
+                     *         {
+                     *           "added": [
+                     *             "text"
+                     *           ],
+                     *           "holders": 1,
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "removed": [
+                     *             "text"
+                     *           ],
+                     *           "what": "added"
+                     *         }
+                     *       ],
+                     *       "system": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "to": "terminal-1",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Upgrade"];
                 };
             };
@@ -16614,6 +31276,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "data": "a2V5O2xhYmVsCg==",
+                 *       "kept": "text",
+                 *       "name": "Gate clerk",
+                 *       "system": "quaybook",
+                 *       "version": "4.2"
+                 *     }
+                 */
                 "application/json": components["schemas"]["UpgradeFile"];
             };
         };
@@ -16624,6 +31295,159 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "alters": [
+                     *         {
+                     *           "fields": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "holders": 1,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "risk": 1,
+                     *           "was": "text"
+                     *         }
+                     *       ],
+                     *       "changes": true,
+                     *       "comes": [
+                     *         {
+                     *           "fields": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "holders": 1,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "risk": 1,
+                     *           "was": "text"
+                     *         }
+                     *       ],
+                     *       "doubts": [
+                     *         "text"
+                     *       ],
+                     *       "faults": [
+                     *         "text"
+                     *       ],
+                     *       "from": "text",
+                     *       "gaining": 1,
+                     *       "goes": [
+                     *         {
+                     *           "fields": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "holders": 1,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "risk": 1,
+                     *           "was": "text"
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "misled": [
+                     *         "text"
+                     *       ],
+                     *       "new": true,
+                     *       "renamed": [
+                     *         {
+                     *           "fields": [
+                     *             {
+                     *               "after": "text",
+                     *               "before": "text",
+                     *               "field": "title"
+                     *             }
+                     *           ],
+                     *           "holders": 1,
+                     *           "key": "quaybook:gate:admit",
+                     *           "label": "Admit vehicles",
+                     *           "risk": 1,
+                     *           "was": "text"
+                     *         }
+                     *       ],
+                     *       "resting": [
+                     *         {
+                     *           "dangling": [
+                     *             "text"
+                     *           ],
+                     *           "keeps": [
+                     *             "text"
+                     *           ],
+                     *           "lacks": [
+                     *             "text"
+                     *           ],
+                     *           "original": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "renamed": [
+                     *             "text"
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "roles": [
+                     *         {
+                     *           "gains": [
+                     *             "text"
+                     *           ],
+                     *           "losses": [
+                     *             "text"
+                     *           ],
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "sets": [
+                     *         {
+                     *           "added": [
+                     *             "text"
+                     *           ],
+                     *           "holders": 1,
+                     *           "ref": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "removed": [
+                     *             "text"
+                     *           ],
+                     *           "what": "added"
+                     *         }
+                     *       ],
+                     *       "system": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "to": "terminal-1",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Upgrade"];
                 };
             };
@@ -16641,7 +31465,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -16668,7 +31495,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A token made with --for api or --for decisions */
+                /**
+                 * @description A token made with --for api or --for decisions
+                 * @example text
+                 */
                 Authorization?: string;
             };
             path?: never;
@@ -16676,6 +31506,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example [
+                 *       {
+                 *         "at": "2026-11-23T08:00:00Z",
+                 *         "permission": "quaybook:gate:admit",
+                 *         "system": "quaybook",
+                 *         "user": "noor.tamsin"
+                 *       }
+                 *     ]
+                 */
                 "application/json": components["schemas"]["UseTold"][];
             };
         };
@@ -16686,6 +31526,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "known": 1,
+                     *       "noted": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["UsesNoted"];
                 };
             };
@@ -16703,7 +31549,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The secret of the link. */
+                /**
+                 * @description The secret of the link.
+                 * @example 7QWMEZQ5C2HRYAQ3W6FLTVN4OE
+                 */
                 link: string;
             };
             cookie?: never;
@@ -16716,6 +31565,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "by": "signe.halloran",
+                     *       "can": [
+                     *         {
+                     *           "permissions": 1,
+                     *           "some": [
+                     *             "noor.tamsin"
+                     *           ],
+                     *           "system": "quaybook"
+                     *         }
+                     *       ],
+                     *       "gets": [
+                     *         "text"
+                     *       ],
+                     *       "groups": [
+                     *         "ramp-gate-crew"
+                     *       ],
+                     *       "name": "Gate clerk",
+                     *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "passkey": true,
+                     *       "shortest": 1,
+                     *       "userName": "noor.tamsin"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Welcome"];
                 };
             };
@@ -16730,17 +31604,28 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description The program that asks, for the list of sessions. */
+                /**
+                 * @description The program that asks, for the list of sessions.
+                 * @example text
+                 */
                 "User-Agent"?: string;
             };
             path: {
-                /** @description The secret of the link. */
+                /**
+                 * @description The secret of the link.
+                 * @example 7QWMEZQ5C2HRYAQ3W6FLTVN4OE
+                 */
                 link: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "password": "a long sentence of one’s own"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PasswordInputBody"];
             };
         };
@@ -16751,6 +31636,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": "text",
+                     *       "asked": 1,
+                     *       "coming": true,
+                     *       "current": 1,
+                     *       "day": "2026-11-23",
+                     *       "delegated": [
+                     *         "terminal-1-people"
+                     *       ],
+                     *       "lacks": true,
+                     *       "now": "2026-11-23",
+                     *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "passkey": true,
+                     *       "provider": "text",
+                     *       "revision": 1,
+                     *       "rights": [
+                     *         "text"
+                     *       ],
+                     *       "signedIn": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "tasks": 1,
+                     *       "user": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       },
+                     *       "waiting": 1,
+                     *       "zone": "Europe/Oslo"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Me"];
                 };
             };
@@ -16767,17 +31686,29 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description The program that asks, for the list of sessions. */
+                /**
+                 * @description The program that asks, for the list of sessions.
+                 * @example text
+                 */
                 "User-Agent"?: string;
             };
             path: {
-                /** @description The secret of the link. */
+                /**
+                 * @description The secret of the link.
+                 * @example 7QWMEZQ5C2HRYAQ3W6FLTVN4OE
+                 */
                 link: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "answer": {},
+                 *       "name": "Gate clerk"
+                 *     }
+                 */
                 "application/json": components["schemas"]["FirstPasskeyInputBody"];
             };
         };
@@ -16788,6 +31719,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "me": {
+                     *         "applied": "text",
+                     *         "asked": 1,
+                     *         "coming": true,
+                     *         "current": 1,
+                     *         "day": "2026-11-23",
+                     *         "delegated": [
+                     *           "terminal-1-people"
+                     *         ],
+                     *         "lacks": true,
+                     *         "now": "2026-11-23",
+                     *         "organisation": "Skerryhaven Harbour Authority",
+                     *         "passkey": true,
+                     *         "provider": "text",
+                     *         "revision": 1,
+                     *         "rights": [
+                     *           "text"
+                     *         ],
+                     *         "signedIn": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "tasks": 1,
+                     *         "user": {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         },
+                     *         "waiting": 1,
+                     *         "zone": "Europe/Oslo"
+                     *       },
+                     *       "recovery": [
+                     *         "text"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["CameIn"];
                 };
             };
@@ -16805,7 +31775,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The secret of the link. */
+                /**
+                 * @description The secret of the link.
+                 * @example 7QWMEZQ5C2HRYAQ3W6FLTVN4OE
+                 */
                 link: string;
             };
             cookie?: never;
@@ -16818,6 +31791,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "options": {}
+                     *     }
+                     */
                     "application/json": components["schemas"]["PasskeyQuestion"];
                 };
             };
@@ -16833,19 +31811,40 @@ export interface operations {
     whoCan: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description A permission's key, an object like system:object, or a system's id */
+                /**
+                 * @description A permission's key, an object like system:object, or a system's id
+                 * @example quaybook:gate:admit
+                 */
                 what: string;
-                /** @description An area; anywhere if absent */
+                /**
+                 * @description An area; anywhere if absent
+                 * @example terminal-1
+                 */
                 where?: string;
-                /** @description Only those who have it by this, as the answer names it */
+                /**
+                 * @description Only those who have it by this, as the answer names it
+                 * @example signe.halloran
+                 */
                 by?: string;
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
@@ -16860,6 +31859,80 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": "text",
+                     *       "common": [
+                     *         {
+                     *           "kind": "by",
+                     *           "share": [
+                     *             {
+                     *               "by": "signe.halloran",
+                     *               "count": 1
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "everyone": 1,
+                     *       "permissions": 1,
+                     *       "public": 1,
+                     *       "rows": [
+                     *         {
+                     *           "by": [
+                     *             {
+                     *               "target": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "terms": {
+                     *                 "area": {
+                     *                   "id": "gate-clerk",
+                     *                   "kind": "organisation",
+                     *                   "name": "Gate clerk"
+                     *                 },
+                     *                 "how": "text",
+                     *                 "id": "gate-clerk",
+                     *                 "mode": "full",
+                     *                 "note": "text",
+                     *                 "reach": "area",
+                     *                 "where": "terminal-1",
+                     *                 "whole": true
+                     *               }
+                     *             }
+                     *           ],
+                     *           "department": "Terminal operations",
+                     *           "permissions": 1,
+                     *           "places": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "title": "Gate clerk",
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "shown": 1,
+                     *       "total": 1,
+                     *       "what": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["WhoCan"];
                 };
             };
@@ -16873,20 +31946,38 @@ export interface operations {
     exportWho: {
         parameters: {
             query: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description A permission's key, an object like system:object, or a system's id */
+                /**
+                 * @description A permission's key, an object like system:object, or a system's id
+                 * @example quaybook:gate:admit
+                 */
                 what: string;
-                /** @description An area; anywhere if absent */
+                /**
+                 * @description An area; anywhere if absent
+                 * @example terminal-1
+                 */
                 where?: string;
-                /** @description Only those who have it by this, as the answer names it */
+                /**
+                 * @description Only those who have it by this, as the answer names it
+                 * @example signe.halloran
+                 */
                 by?: string;
             };
             header?: never;
             path: {
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -16910,22 +32001,43 @@ export interface operations {
     worklistLog: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Only rows with this result */
+                /**
+                 * @description Only rows with this result
+                 * @example does
+                 */
                 result?: "does" | "already" | "not" | "none" | "left";
-                /** @description Words that all must occur. */
+                /**
+                 * @description Words that all must occur.
+                 * @example gate
+                 */
                 q?: string;
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -16938,6 +32050,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "counts": {
+                     *         "noor.tamsin": 1
+                     *       },
+                     *       "id": "gate-clerk",
+                     *       "match": 1,
+                     *       "name": "Gate clerk",
+                     *       "revision": 1,
+                     *       "rows": [
+                     *         {
+                     *           "gains": 1,
+                     *           "losses": 1,
+                     *           "notes": [
+                     *             "text"
+                     *           ],
+                     *           "outcomes": [
+                     *             {
+                     *               "result": "does",
+                     *               "said": "text"
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "steps": [
+                     *         "text"
+                     *       ],
+                     *       "who": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["WorklistLog"];
                 };
             };
@@ -16951,16 +32103,28 @@ export interface operations {
     worklistTable: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
-                /** @description The form in which it is written. */
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
                 form: "csv" | "xlsx";
             };
             cookie?: never;
@@ -16984,9 +32148,15 @@ export interface operations {
     worklists: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
             };
             header?: never;
@@ -17001,6 +32171,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "lists": [
+                     *         {
+                     *           "changed": "2026-11-23T08:00:00Z",
+                     *           "id": "gate-clerk",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "runs": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "id": "gate-clerk",
+                     *           "name": "Gate clerk",
+                     *           "revision": 1,
+                     *           "who": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["WorklistHeads"];
                 };
             };
@@ -17020,6 +32214,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Gate clerk"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewInputBody"];
             };
         };
@@ -17030,6 +32229,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "changed": "2026-11-23T08:00:00Z",
+                     *       "id": "gate-clerk",
+                     *       "name": "Gate clerk"
+                     *     }
+                     */
                     "application/json": components["schemas"]["WorklistHead"];
                 };
             };
@@ -17045,22 +32251,43 @@ export interface operations {
     worklist: {
         parameters: {
             query?: {
-                /** @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent */
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
                 when?: string;
-                /** @description A person through whose eyes the design is seen; one's own if absent */
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
                 as?: string;
-                /** @description Only rows with this result */
+                /**
+                 * @description Only rows with this result
+                 * @example does
+                 */
                 result?: "does" | "already" | "not" | "none" | "left";
-                /** @description Words that all must occur. */
+                /**
+                 * @description Words that all must occur.
+                 * @example gate
+                 */
                 q?: string;
-                /** @description How many to leave out at the beginning. */
+                /**
+                 * @description How many to leave out at the beginning.
+                 * @example 1
+                 */
                 offset?: number;
-                /** @description How many of these one person may hold. */
+                /**
+                 * @description How many of these one person may hold.
+                 * @example 1
+                 */
                 limit?: number;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -17073,6 +32300,106 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "after": 1,
+                     *       "changed": "2026-11-23T08:00:00Z",
+                     *       "changes": true,
+                     *       "counts": {
+                     *         "noor.tamsin": 1
+                     *       },
+                     *       "done": 1,
+                     *       "gaining": 1,
+                     *       "id": "gate-clerk",
+                     *       "losing": 1,
+                     *       "match": 1,
+                     *       "name": "Gate clerk",
+                     *       "rows": [
+                     *         {
+                     *           "gains": 1,
+                     *           "home": "terminal-1",
+                     *           "losses": 1,
+                     *           "notes": [
+                     *             "text"
+                     *           ],
+                     *           "outcomes": [
+                     *             {
+                     *               "result": "does",
+                     *               "said": "text"
+                     *             }
+                     *           ],
+                     *           "result": "does",
+                     *           "state": "text",
+                     *           "title": "Gate clerk",
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "size": 1,
+                     *       "state": "working",
+                     *       "steps": [
+                     *         {
+                     *           "already": 1,
+                     *           "area": "terminal-1",
+                     *           "do": "assign",
+                     *           "does": 1,
+                     *           "field": "title",
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "groups": [
+                     *             "ramp-gate-crew"
+                     *           ],
+                     *           "home": true,
+                     *           "level": 1,
+                     *           "licences": [
+                     *             "quaybook-standard"
+                     *           ],
+                     *           "mode": "text",
+                     *           "named": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "not": 1,
+                     *           "reach": "text",
+                     *           "reason": "for the winter",
+                     *           "roles": [
+                     *             "gate-clerk"
+                     *           ],
+                     *           "said": "text",
+                     *           "sets": [
+                     *             "gate-override"
+                     *           ],
+                     *           "successor": "text",
+                     *           "until": "2026-11-23T08:00:00Z",
+                     *           "value": "text",
+                     *           "wrong": "text"
+                     *         }
+                     *       ],
+                     *       "stop": "text",
+                     *       "unclear": [
+                     *         {
+                     *           "could": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "meant": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "text": "text"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Worklist"];
                 };
             };
@@ -17088,7 +32415,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -17116,13 +32446,62 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "clear": [
+                 *         "text"
+                 *       ],
+                 *       "empty": true,
+                 *       "include": [
+                 *         "noor.tamsin"
+                 *       ],
+                 *       "leave": [
+                 *         "text"
+                 *       ],
+                 *       "name": "Gate clerk",
+                 *       "off": [
+                 *         "text"
+                 *       ],
+                 *       "steps": [
+                 *         {
+                 *           "area": "terminal-1",
+                 *           "do": "assign",
+                 *           "field": "title",
+                 *           "from": "2026-11-23T08:00:00Z",
+                 *           "groups": [
+                 *             "ramp-gate-crew"
+                 *           ],
+                 *           "home": true,
+                 *           "level": 1,
+                 *           "licences": [
+                 *             "quaybook-standard"
+                 *           ],
+                 *           "mode": "text",
+                 *           "reach": "text",
+                 *           "reason": "for the winter",
+                 *           "roles": [
+                 *             "gate-clerk"
+                 *           ],
+                 *           "sets": [
+                 *             "gate-override"
+                 *           ],
+                 *           "successor": "text",
+                 *           "until": "2026-11-23T08:00:00Z",
+                 *           "value": "text"
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["WorklistAlteration"];
             };
         };
@@ -17148,7 +32527,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -17161,6 +32543,19 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "id": "gate-clerk",
+                     *       "name": "Gate clerk",
+                     *       "revision": 1,
+                     *       "who": {
+                     *         "id": "gate-clerk",
+                     *         "kind": "organisation",
+                     *         "name": "Gate clerk"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["WorklistDone"];
                 };
             };
@@ -17178,7 +32573,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -17191,6 +32589,187 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "blocks": [
+                     *         "text"
+                     *       ],
+                     *       "conflicts": [
+                     *         {
+                     *           "cleared": true,
+                     *           "conflict": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "excepted": true,
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "items": [
+                     *             "text"
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "critical": [
+                     *         "text"
+                     *       ],
+                     *       "discarded": 1,
+                     *       "edits": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "meanwhile": [
+                     *             {
+                     *               "clashes": [],
+                     *               "object": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "sentences": []
+                     *             }
+                     *           ],
+                     *           "more": 1,
+                     *           "sentences": [
+                     *             []
+                     *           ],
+                     *           "undoes": 1
+                     *         }
+                     *       ],
+                     *       "gaining": 1,
+                     *       "guarantees": [
+                     *         {
+                     *           "guarantee": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "says": "text",
+                     *           "strict": true
+                     *         }
+                     *       ],
+                     *       "later": [
+                     *         {
+                     *           "from": "2026-11-23T08:00:00Z",
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "live": true,
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "licences": [
+                     *         {
+                     *           "lacking": 1,
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "seats": 1,
+                     *           "used": 1,
+                     *           "waiting": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "losing": 1,
+                     *       "people": [
+                     *         {
+                     *           "gains": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "losses": [
+                     *             {
+                     *               "area": {
+                     *                 "id": "gate-clerk",
+                     *                 "kind": "organisation",
+                     *                 "name": "Gate clerk"
+                     *               },
+                     *               "permission": "quaybook:gate:admit",
+                     *               "reach": "area",
+                     *               "risk": 1,
+                     *               "whole": true
+                     *             }
+                     *           ],
+                     *           "user": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
+                     *       "reviews": [
+                     *         "text"
+                     *       ],
+                     *       "revision": 1,
+                     *       "seats": [
+                     *         {
+                     *           "licence": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "more": 1,
+                     *           "spare": 1
+                     *         }
+                     *       ],
+                     *       "stamp": "61-5f1d3a",
+                     *       "touches": [
+                     *         {
+                     *           "id": "gate-clerk",
+                     *           "kind": "organisation",
+                     *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "withheld": [
+                     *         {
+                     *           "count": 1,
+                     *           "grants": 1,
+                     *           "permissions": [
+                     *             "quaybook:gate:admit"
+                     *           ],
+                     *           "target": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Draft"];
                 };
             };
@@ -17206,12 +32785,18 @@ export interface operations {
     gatherFile: {
         parameters: {
             query: {
-                /** @description The file's name */
+                /**
+                 * @description The file's name
+                 * @example Gate clerk
+                 */
                 name: string;
             };
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
@@ -17228,6 +32813,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "added": 1,
+                     *       "already": 1,
+                     *       "unclear": [
+                     *         {
+                     *           "could": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "meant": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "text": "text"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["WorklistGathered"];
                 };
             };
@@ -17245,13 +32853,30 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The id. */
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
                 id: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "of": {
+                 *         "id": "gate-clerk",
+                 *         "kind": "user"
+                 *       },
+                 *       "people": [
+                 *         "noor.tamsin"
+                 *       ],
+                 *       "query": "gate",
+                 *       "text": "text",
+                 *       "where": "terminal-1"
+                 *     }
+                 */
                 "application/json": components["schemas"]["WorklistSource"];
             };
         };
@@ -17262,6 +32887,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "added": 1,
+                     *       "already": 1,
+                     *       "unclear": [
+                     *         {
+                     *           "could": [
+                     *             {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           ],
+                     *           "meant": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "text": "text"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["WorklistGathered"];
                 };
             };
