@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"reflect"
 	"strconv"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -148,6 +149,60 @@ func refused(schemas huma.Registry) map[string]*huma.Response {
 	return out
 }
 
+// written is what is answered that is not JSON of a schema: by the end of the path, or by the form that the path names.
+var written = map[string]struct {
+	form    string
+	schema  *huma.Schema
+	example any
+}{
+	"csv": {"text/csv", aText, "\uFEFFid,name,state\r\ngate-clerk,Gate clerk,active\r\n"},
+	"xlsx": {
+		"application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", raw, nil,
+	},
+	"jsonl": {"application/jsonl", aText, "{\"id\":\"gate-clerk\",\"name\":\"Gate clerk\"}\n"},
+	"ldif":  {"text/plain", aText, "dn: uid=noor.tamsin,ou=people\nobjectClass: inetOrgPerson\nuid: noor.tamsin\n"},
+	"zip":   {"application/zip", raw, nil},
+	"html":  {"text/html", aText, "<!doctype html>"},
+	"json":  {"application/json", &huma.Schema{Type: huma.TypeObject, AdditionalProperties: true}, nil},
+	"events": {"text/event-stream", &huma.Schema{
+		Type: huma.TypeString,
+		Description: "Server-sent events: of each revision its number as `id`, `revision` as `event`, and as `data` what a " +
+			"`Revision` is; comments in between keep the connection open",
+	}, "id: 62\nevent: revision\ndata: {\"number\":62}\n\n"},
+}
+
+var (
+	aText = &huma.Schema{Type: huma.TypeString}
+	raw   = &huma.Schema{Type: huma.TypeString, Format: "binary"}
+)
+
+// write tells of an operation whose answer has no schema in which forms it is written.
+func write(op *huma.Operation) {
+	r := op.Responses["200"]
+	if r == nil || len(r.Content) > 0 {
+		return
+	}
+	var forms []string
+	for _, p := range op.Parameters {
+		if p.Name == "form" && p.In == "path" {
+			for _, form := range p.Schema.Enum {
+				forms = append(forms, form.(string))
+			}
+		}
+	}
+	if len(forms) == 0 {
+		forms = []string{op.Path[strings.LastIndexAny(op.Path, "./")+1:]}
+	}
+	for _, form := range forms {
+		if w, ok := written[form]; ok {
+			if r.Content == nil {
+				r.Content = map[string]*huma.MediaType{}
+			}
+			r.Content[w.form] = &huma.MediaType{Schema: w.schema, Example: w.example}
+		}
+	}
+}
+
 // word gives each parameter and field that says nothing of itself its word.
 func word(doc *huma.OpenAPI) {
 	for _, s := range doc.Components.Schemas.Map() {
@@ -162,6 +217,7 @@ func word(doc *huma.OpenAPI) {
 			if op == nil {
 				continue
 			}
+			write(op)
 			if op.RequestBody != nil {
 				if c := op.RequestBody.Content["application/json"]; c != nil && c.Schema.Format == "binary" {
 					// What is read raw, since it may be large, is an object all the same.

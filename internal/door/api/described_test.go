@@ -1,6 +1,7 @@
 package api_test
 
 import (
+	"cmp"
 	"encoding/json"
 	"io"
 	"math/rand/v2"
@@ -137,6 +138,30 @@ func TestExamplesAreTrue(t *testing.T) {
 					lacks(content, "the answer of "+id)
 				}
 			}
+		}
+	}
+	// What is not JSON is written in the form that is told.
+	for path, in := range map[string]string{
+		"/api/effective.csv": "", "/api/effective.jsonl": "", "/api/people-and-groups.ldif": "", "/api/model.json": "",
+		"/api/lists/{kind}/{form}": "/api/lists/user/csv", "/api/sheets/{kind}/{id}/{form}": "/api/sheets/role/gate-clerk/xlsx",
+		"/api/revisions/events": "", "/api/reviews/{id}/report.html": "/api/reviews/3/report.html",
+		"/api/reviews/{id}/pack.zip": "/api/reviews/3/pack.zip",
+	} {
+		get := doc["paths"].(map[string]any)[path].(map[string]any)["get"].(map[string]any)
+		told := get["responses"].(map[string]any)["200"].(map[string]any)["content"].(map[string]any)
+		req, err := http.NewRequest("GET", address+cmp.Or(in, path), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header = p.header.Clone()
+		resp, err := p.client.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		resp.Body.Close()
+		form, _, _ := strings.Cut(resp.Header.Get("Content-Type"), ";")
+		if resp.StatusCode != http.StatusOK || told[form] == nil {
+			t.Errorf("%s is answered %d in %s; told are %v", path, resp.StatusCode, form, told)
 		}
 	}
 	for _, id := range []string{

@@ -11067,7 +11067,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -11446,7 +11453,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -19843,7 +19857,13 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -19877,7 +19897,10 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    /** @example {"id":"gate-clerk","name":"Gate clerk"} */
+                    "application/jsonl": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -20490,7 +20513,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -21272,7 +21302,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -22474,7 +22511,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -22549,7 +22593,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -22750,7 +22801,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -23739,7 +23797,12 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    /** @example {} */
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -23937,7 +24000,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    /**
+                     * @example dn: uid=noor.tamsin,ou=people
+                     *     objectClass: inetOrgPerson
+                     *     uid: noor.tamsin
+                     */
+                    "text/plain": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -28124,7 +28194,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/zip": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -28202,7 +28274,10 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    /** @example <!doctype html> */
+                    "text/html": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -28364,7 +28439,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    /**
+                     * @example id: 62
+                     *     event: revision
+                     *     data: {"number":62}
+                     */
+                    "text/event-stream": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -29147,7 +29229,15 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    /** @example {"id":"gate-clerk","name":"Gate clerk"} */
+                    "application/jsonl": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -30458,7 +30548,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -30508,7 +30605,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -31989,7 +32093,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
@@ -32136,7 +32247,14 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
             };
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
