@@ -48,10 +48,15 @@ func importCommand() *cobra.Command {
 	c.Flags().StringSliceVar(&o.Roles, "role", nil, "the id of a role for new people whose rows name none")
 	c.Flags().BoolVar(&o.Bare, "bare", false, "new people may come without anything that they would hold")
 	c.Flags().BoolVar(&o.Missing, "missing", false, "deactivate whom the file does not have")
+	c.Flags().StringVar(&o.Days, "days", "",
+		"day-first or month-first: how days like 3/4/2027 are written, where the file does not show it")
 	c.Flags().IntVar(&o.Share, "share", 10, "but not if these are more than so many of a hundred")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if err := require(cmd, "db"); err != nil {
 			return err
+		}
+		if o.Days != "" && o.Days != intake.DayFirst && o.Days != intake.MonthFirst {
+			return usageError{fmt.Errorf("--days: expected day-first or month-first, not %q", o.Days)}
 		}
 		if *keep && *apply {
 			return usageError{errors.New("--keep and --apply: a catalogue is either kept for later or applied")}

@@ -3,9 +3,11 @@
 package intake
 
 import (
+	"fmt"
 	"math"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 
 	"fachwerk/internal/core/model"
@@ -38,6 +40,14 @@ type Field struct {
 
 var fields = map[Kind][]Field{
 	People: {
+		{
+			"id",
+			"Id",
+			"The id by which Fachwerk knows the person: as its own lists have it. It is looked at before anything else.",
+			false,
+			"",
+			nil,
+		},
 		{
 			"externalId",
 			"External id",
@@ -164,6 +174,15 @@ var fields = map[Kind][]Field{
 			[]string{"status", "account state"},
 		},
 		{
+			"qualifications",
+			"Qualifications",
+			"A kind, with a level and a last day if it has them, several with ; between: dangerous-goods 2 until 2027-03-31. " +
+				"They are what the person has from then on.",
+			false,
+			"",
+			[]string{"qualification", "certificates", "certificate", "skills"},
+		},
+		{
 			"from",
 			"From",
 			"A day: 2026-01-31 or 31.01.2026.",
@@ -181,6 +200,14 @@ var fields = map[Kind][]Field{
 		},
 	},
 	Memberships: {
+		{
+			"id",
+			"Id",
+			"The id by which Fachwerk knows the group: as its own lists have it. It is looked at before anything else.",
+			false,
+			"",
+			nil,
+		},
 		{
 			"group",
 			"Group",
@@ -299,6 +326,54 @@ func Plain(s string) string {
 	}, s)
 }
 
+// Heads tells of a cell whether it is a word that heads columns, of whatever kind.
+func Heads(cell string) bool { return headWords()[Plain(cell)] }
+
+// headWords are all words that head columns, made comparable.
+var headWords = sync.OnceValue(func() map[string]bool {
+	out := map[string]bool{}
+	for _, list := range fields {
+		for _, f := range list {
+			for _, word := range append([]string{f.Name, f.Title}, f.Aliases...) {
+				out[Plain(word)] = true
+			}
+		}
+	}
+	return out
+})
+
+// heads tells whether a text is a name of a field.
+func (f Field) heads(text string) bool {
+	return slices.ContainsFunc(append([]string{f.Name, f.Title}, f.Aliases...), func(n string) bool {
+		return Plain(n) == Plain(text)
+	})
+}
+
+// Clash tells what is unclear about which columns hold what: two that are headed alike, or that can both hold a field
+// of which just one is taken. Empty if nothing is, or if it was said before what they hold.
+func Clash(k Kind, header, columns []string, before map[string]string) string {
+	said := func(i int) bool { _, is := before[Plain(header[i])]; return is }
+	for j := range header {
+		for i := range j {
+			if said(i) || said(j) || columns[i] == "" && columns[j] == "" {
+				continue
+			}
+			if Plain(header[i]) != "" && Plain(header[i]) == Plain(header[j]) {
+				return fmt.Sprintf("Columns %d and %d are both headed “%s”: choose what each of them holds, or head one of them "+
+					"otherwise.", i+1, j+1, header[i])
+			}
+			for _, f := range fields[k] {
+				if (columns[i] == f.Name && columns[j] == "" || columns[j] == f.Name && columns[i] == "") &&
+					f.heads(header[i]) && f.heads(header[j]) {
+					return fmt.Sprintf("Columns %d, “%s”, and %d, “%s”, can both hold the field “%s”: choose which of them does.",
+						i+1, header[i], j+1, header[j], f.Title)
+				}
+			}
+		}
+	}
+	return ""
+}
+
 // looked is how many rows are looked at to tell what columns hold.
 const looked = 200
 
@@ -308,11 +383,12 @@ func Match(d *model.Design, k Kind, header []string, rows [][]string, before map
 	out := make([]string, len(header))
 	taken := map[string]bool{}
 	give := func(i int, field string) {
-		if out[i] == "" && !taken[field] {
+		if field != "" && out[i] == "" && !taken[field] {
 			out[i], taken[field] = field, true
 		}
 	}
 	none := map[int]bool{}
+	names := resolver(d)
 	for i, h := range header {
 		f, ok := before[Plain(h)]
 		switch {
@@ -325,27 +401,63 @@ func Match(d *model.Design, k Kind, header []string, rows [][]string, before map
 	for _, exactly := range []bool{true, false} {
 		for i, h := range header {
 			for _, f := range fields[k] {
-				names := append([]string{f.Name, f.Title}, f.Aliases...)
-				if slices.ContainsFunc(names, func(n string) bool {
+				words := append([]string{f.Name, f.Title}, f.Aliases...)
+				if slices.ContainsFunc(words, func(n string) bool {
 					if exactly || len(Plain(h)) < 5 {
 						return Plain(n) == Plain(h)
 					}
 					return len(Plain(n)) >= 4 && strings.Contains(Plain(h), Plain(n))
 				}) && !none[i] {
-					give(i, f.Name)
+					give(i, names.meant(k, f.Name, column(rows, i)))
 				}
 			}
 		}
 	}
-	names := resolver(d)
 	for i := range header {
-		if out[i] == "" && !none[i] {
+		if out[i] == "" && !none[i] && !numbers(column(rows, i)) {
 			if f := names.holding(k, column(rows, i)); f != "" {
 				give(i, f)
 			}
 		}
 	}
 	return out
+}
+
+// meant gives the field that a column holds that is headed like one, by what stands in it: ids that are not those of
+// things here are those of the register that they come from, and numbers where things are named count these.
+func (r *names) meant(k Kind, field string, values []string) string {
+	in := map[Kind]*naming.Finder{People: r.users, Memberships: r.groups}[k]
+	switch {
+	case field == "id" && in != nil:
+		known := 0
+		for _, v := range values {
+			if _, is := in.Says[v]; is {
+				known++
+			}
+		}
+		if known == 0 && len(values) > 0 {
+			return "externalId"
+		}
+	case counted[field] && numbers(values) && !slices.ContainsFunc(values, r.names):
+		return ""
+	}
+	return field
+}
+
+// counted are the fields that name things, of which lists have how many there are.
+var counted = map[string]bool{"groups": true, "roles": true, "licences": true, "members": true, "area": true}
+
+// names tells whether a text names a thing that a person can have.
+func (r *names) names(text string) bool {
+	return slices.ContainsFunc([]*naming.Finder{r.groups, r.roles, r.licences, r.areas, r.users},
+		func(in *naming.Finder) bool { return len(in.Called(text)) > 0 })
+}
+
+// numbers tells whether all of some values are whole numbers.
+func numbers(values []string) bool {
+	return len(values) > 0 && !slices.ContainsFunc(values, func(v string) bool {
+		return strings.ContainsFunc(v, func(c rune) bool { return c < '0' || '9' < c })
+	})
 }
 
 // column gives what stands in some rows of a column.

@@ -22,7 +22,11 @@ func (t *trying) membership(i int) {
 		t.wrong(i, "group", "", errors.New("the row names no group"))
 		return
 	}
-	id, err := t.names.groups.Find(cmp.Or(external, called))
+	own := t.cell(i, "id")
+	if t.group(own) == nil && own != model.Everyone && own != model.Public {
+		own = ""
+	}
+	id, err := t.names.groups.Find(cmp.Or(own, external, called))
 	if err != nil && external != "" {
 		id, err = t.names.groups.Find(called)
 	}
@@ -39,7 +43,7 @@ func (t *trying) membership(i int) {
 	created := t.fresh[id] != nil && !t.begun(id) // no row that is right has made it yet
 	r.ID = id
 	t.describe(i, id, created)
-	for _, text := range split(t.cell(i, "members")) {
+	for _, text := range splitFor(t.cell(i, "members"), t.names.users, t.names.groups) {
 		user, err := t.names.users.Find(text)
 		nested := ""
 		if err != nil {
@@ -89,8 +93,8 @@ func (t *trying) describe(i int, id string, created bool) {
 	for _, f := range []struct{ field, value, now string }{
 		{"description", t.cell(i, "description"), g.Description},
 		{"externalId", t.cell(i, "externalId"), g.ExternalID},
-		{"owner", t.find(i, "owner", t.names.users), g.Owner},
-		{"area", t.find(i, "area", t.names.areas), g.Area},
+		{"owner", t.keep(i, "owner", g.Owner, t.names.users), g.Owner},
+		{"area", t.keep(i, "area", g.Area, t.names.areas), g.Area},
 	} {
 		now := f.now
 		if said, is := t.made[part{group: id, field: f.field}]; is {
@@ -248,7 +252,7 @@ func (t *trying) use(i int) {
 		}
 	}
 	text := t.cell(i, "instant")
-	at, err := instant(text)
+	at, err := t.order["instant"].instant(text)
 	if err == nil && !t.o.Now.IsZero() && use.TooFar(at, t.o.Now) {
 		err = errors.New("it lies more than a day ahead, so it is no use yet")
 	}

@@ -17,12 +17,15 @@ import (
 
 // Options say how a file is to be taken.
 type Options struct {
-	Columns []string // the field that each column holds; empty: none
-	Roles   []string // what new people get whose rows name no role: roles, at their home areas
-	Bare    bool     // new people may come without anything that they would hold
-	Missing bool     // people whom the file does not have are to be deactivated
-	Lines   []int    // where each row stands in its file, to name it; its place, if absent
-	Share   int      // but not if these would be more than so many of a hundred; 0: 10
+	Columns []string    // the field that each column holds; empty: none
+	Roles   []string    // what new people get whose rows name no role: roles, at their home areas
+	Bare    bool        // new people may come without anything that they would hold
+	Missing bool        // people whom the file does not have are to be deactivated
+	Lines   []int       // where each row stands in its file, to name it; its place, if absent
+	Stop    string      // why the file as a whole cannot be taken; empty if it can
+	Over    map[int]int // how many cells those rows have that have more than the head
+	Days    string      // how days are written of which that cannot be seen: day-first or month-first; empty: it is asked
+	Share   int         // but not if these would be more than so many of a hundred; 0: 10
 
 	// Refused tells what of a change may not be done; nil: everything may. It is asked of what all rows do together.
 	Refused func(ops []change.Op) []Refusal
@@ -81,6 +84,7 @@ type Trial struct {
 	Leaving []string    // the people who would be deactivated, since the file does not have them
 	Staying []Refusal   // the people whom it does not have either, and who cannot be
 	Stop    string      // why the file as a whole is not taken; empty if it is
+	TwoWays bool        // there are days of which it cannot be seen whether the day or the month comes first
 	Ops     []change.Op // what the rows do together that nothing is wrong with
 	Uses    []use.Use   // the last uses that they tell, which are no change of the design
 }
@@ -107,6 +111,7 @@ type trying struct {
 	used  map[use.Key]time.Time  // the last uses that rows have told
 	gifts map[gift]*model.Assignment
 	rowOf map[gift]int      // which row gives something new
+	order map[string]order  // how days are written, of each field that holds some
 	stays map[string]string // why somebody whom the file does not have stays, by id
 }
 
@@ -150,13 +155,17 @@ func Try(d *model.Design, k Kind, rows [][]string, o Options, going func(done in
 		used:  map[use.Key]time.Time{},
 		rowOf: map[gift]int{},
 		stays: map[string]string{},
+		order: map[string]order{},
 	}
 	for i, f := range o.Columns {
 		if f != "" {
 			t.at[f] = i
 		}
 	}
-	if t.trial.Stop = t.lacking(); t.trial.Stop == "" && !t.each() {
+	for _, f := range []string{"from", "until", "instant"} {
+		t.order[f] = t.orderOf(f)
+	}
+	if t.trial.Stop = cmp.Or(o.Stop, t.lacking()); t.trial.Stop == "" && !t.each() {
 		return nil, false
 	}
 	return t.finish(), true
@@ -189,6 +198,10 @@ func (t *trying) each() bool {
 		if t.empty(i) {
 			t.trial.Rows[i].Verdict = Ignored
 			continue
+		}
+		if n := t.o.Over[i]; n > 0 {
+			t.wrong(i, "", "", fmt.Errorf("the row has %d cells, and the head fewer: a cell that has the delimiter in it must "+
+				"stand in quotation marks", n))
 		}
 		if t.trial.Rows[i].Verdict == "" {
 			try(i)
@@ -256,9 +269,17 @@ func (t *trying) find(i int, field string, in *naming.Finder) string {
 	return id
 }
 
+// keep gives what a cell names, which is what there is already, if that is called so: others may be, too.
+func (t *trying) keep(i int, field, now string, in *naming.Finder) string {
+	if now != "" && slices.Contains(in.Called(t.cell(i, field)), now) {
+		return now
+	}
+	return t.find(i, field, in)
+}
+
 // findAll finds each thing that a cell names.
 func (t *trying) findAll(i int, field string, in *naming.Finder) (ids []string) {
-	for _, text := range split(t.cell(i, field)) {
+	for _, text := range splitFor(t.cell(i, field), in) {
 		id, err := in.Find(text)
 		if err != nil {
 			t.wrong(i, field, text, err)

@@ -1,9 +1,8 @@
 package intake
 
 import (
-	"fmt"
+	"slices"
 	"strings"
-	"time"
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/naming"
@@ -75,33 +74,24 @@ func split(cell string) (out []string) {
 	return out
 }
 
-// forms are how instants and days are written, the unmistakable ones first.
-var forms = []string{
-	time.RFC3339,
-	"2006-01-02T15:04:05",
-	"2006-01-02 15:04:05",
-	"2006-01-02 15:04",
-	time.DateOnly,
-	"02.01.2006 15:04",
-	"02.01.2006",
-	"2.1.2006",
-	"2 January 2006",
-	"2 Jan 2006",
-	"2006/01/02",
-	"20060102150405Z",
-	"20060102",
-}
-
-// instant reads an instant; a day is its beginning in UTC. With slashes, days and months cannot be told apart, so
-// only a year in front is understood.
-func instant(text string) (time.Time, error) {
-	for _, f := range forms {
-		if t, err := time.Parse(f, strings.TrimSpace(text)); err == nil {
-			if !model.InYears(t) {
-				return time.Time{}, fmt.Errorf("“%s” lies outside the years 1 to 9999", text)
+// splitFor is split for a cell that names things, which may stand with commas between, if all of them are things.
+func splitFor(cell string, in ...*naming.Finder) (out []string) {
+	found := func(text string) bool {
+		return slices.ContainsFunc(in, func(f *naming.Finder) bool { return len(f.Called(text)) > 0 })
+	}
+	for _, one := range split(cell) {
+		parts := strings.Split(one, ",")
+		if found(one) || len(parts) == 1 || slices.ContainsFunc(parts, func(p string) bool {
+			return strings.TrimSpace(p) != "" && !found(p)
+		}) {
+			out = append(out, one)
+			continue
+		}
+		for _, p := range parts {
+			if p = strings.TrimSpace(p); p != "" {
+				out = append(out, p)
 			}
-			return t.UTC(), nil
 		}
 	}
-	return time.Time{}, fmt.Errorf("“%s” is no day like 2026-01-31 or 31.01.2026", text)
+	return out
 }

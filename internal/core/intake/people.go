@@ -41,8 +41,11 @@ func (t *trying) gather() bool {
 			continue
 		}
 		r := &t.trial.Rows[i]
-		r.About = cmp.Or(t.name(i), t.cell(i, "userName"), t.cell(i, "email"))
+		r.About = cmp.Or(t.name(i), t.cell(i, "userName"), t.cell(i, "email"), t.cell(i, "id"))
 		by := ""
+		if id := t.cell(i, "id"); t.names.users.Says[id] != "" && taken[id] {
+			r.ID, by = id, "id"
+		}
 		for _, field := range []string{"externalId", "userName", "email"} {
 			text := t.cell(i, field)
 			if field != "externalId" {
@@ -96,7 +99,7 @@ func (t *trying) gather() bool {
 	return true
 }
 
-var words = map[string]string{"externalId": "external id", "userName": "user name", "email": "e-mail"}
+var words = map[string]string{"id": "id", "externalId": "external id", "userName": "user name", "email": "e-mail"}
 
 // name gives the whole name that a row has.
 func (t *trying) name(i int) string {
@@ -123,6 +126,7 @@ func (t *trying) byName(i int) string {
 // newPerson gives somebody new an id, and makes them known to the other rows.
 func (t *trying) newPerson(i int, known map[string]map[string]string, taken map[string]bool) string {
 	base := cmp.Or(
+		model.IDFrom(t.cell(i, "id")),
 		model.IDFrom(t.cell(i, "userName")),
 		model.IDFrom(strings.SplitN(t.cell(i, "email"), "@", 2)[0]),
 		model.IDFrom(strings.Join(strings.Fields(t.name(i)), ".")),
@@ -158,7 +162,7 @@ func (t *trying) person(i int) {
 	}
 	t.texts(i, u, there)
 	if t.says(i, "area") {
-		area := t.find(i, "area", t.names.areas)
+		area := t.keep(i, "area", u.Area, t.names.areas)
 		if area == t.d.Root() {
 			area = ""
 		}
@@ -166,7 +170,7 @@ func (t *trying) person(i int) {
 		u.Area = area
 	}
 	if t.says(i, "manager") {
-		manager := t.find(i, "manager", t.names.users)
+		manager := t.keep(i, "manager", u.Manager, t.names.users)
 		t.differs(i, "manager", u.Manager, manager)
 		u.Manager = manager
 	}
@@ -176,6 +180,7 @@ func (t *trying) person(i int) {
 		t.differs(i, "licences", strings.Join(u.Licences, "; "), strings.Join(licences, "; "))
 		u.Licences = licences
 	}
+	t.qualifications(i, u)
 	if state := t.find(i, "state", t.names.states); state != "" && t.differs(i, "state", string(u.State), state) {
 		u.State = model.UserState(state)
 	}
@@ -243,7 +248,7 @@ func (t *trying) times(i int, from, until *time.Time) {
 		at := time.Time{}
 		if text := t.cell(i, f.field); text != "" {
 			var err error
-			if at, err = instant(text); err != nil {
+			if at, err = t.order[f.field].instant(text); err != nil {
 				t.wrong(i, f.field, text, err)
 				continue
 			}

@@ -577,8 +577,8 @@ func unique[T Keyed](c *checker, kind Kind, t, before Table[T], fields ...distin
 				continue
 			}
 			if first, twice := l.seen[text]; twice {
-				c.say(place(kind, i, o.Ident()).field(l.field), code.Taken, "%q is the %s of %s[%d] already%s", l.written(o),
-					l.field, kind.Plural(), first, l.remark).
+				c.say(place(kind, i, o.Ident()).field(l.field), code.Taken, "%q is the %s of “%s” already%s", l.written(o),
+					l.field, t[first].Title(), l.remark).
 					naming(kind, t[first].Ident())
 				continue
 			}

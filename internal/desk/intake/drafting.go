@@ -49,7 +49,7 @@ func (d *Intake) DraftImport(who desk.Actor, id string) (*desk.Draft, error) {
 		return nil, desk.Refuse(desk.Invalid, "The file has not been tried yet.")
 	}
 	options := im.options
-	options.Columns, options.Lines = im.columns, im.file.Lines
+	options.Columns, options.Lines, options.Over, options.Stop = im.columns, im.file.Lines, im.file.Over, im.stop
 	if im.kind == intake.LastUse {
 		return nil, desk.Refuse(desk.Invalid, "Last uses are not part of the design, so they do not go into a draft: record them.")
 	}
@@ -128,17 +128,19 @@ func (d *Intake) ImportFile(
 	o intake.Options,
 	apply bool,
 ) (trial *intake.Trial, file *rows.File, err error) {
-	if file, err = rows.Read(name, data, how); err != nil {
-		return nil, nil, err
-	}
 	said := map[string]string{}
 	for title, field := range columns {
 		said[intake.Plain(title)] = field
 	}
+	how.Heads = heads(map[intake.Kind]map[string]string{"": said})
+	if file, err = rows.Read(name, data, how); err != nil {
+		return nil, nil, err
+	}
 	err = d.Writing(func(h *desk.House) error {
 		k := intake.Kind(cmp.Or(kind, string(intake.Guess(h.Design(), file.Header, file.Rows, said))))
-		o.Lines = file.Lines
+		o.Lines, o.Over = file.Lines, file.Over
 		o.Columns = intake.Match(h.Design(), k, file.Header, file.Rows, said)
+		o.Stop = intake.Clash(k, file.Header, o.Columns, said)
 		o.Uses, o.Now = h.Uses, d.Now()
 		o.Refused = func(ops []change.Op) []intake.Refusal { return refusals(d.Blame(d.Operated(h, ops))) }
 		trial, _ = intake.Try(h.Design(), k, file.Rows, o, func(int) bool { return true })

@@ -27,6 +27,7 @@ type ImportHow struct {
 	NoRoles bool          `json:"noRoles,omitempty" doc:"No roles for these any longer"`
 	Bare    *bool         `json:"bare,omitempty" doc:"New people may come without anything that they would hold"`
 	Missing *bool         `json:"missing,omitempty" doc:"Whom the file does not have is to be deactivated"`
+	Days    *string       `json:"days,omitempty" enum:",day-first,month-first" doc:"How days are written of which the file does not show whether the day or the month comes first"`
 	Share   *int          `json:"share,omitempty" minimum:"1" maximum:"100" doc:"But not if these would be more than so many of a hundred"`
 }
 
@@ -104,6 +105,8 @@ type Import struct {
 	Roles   []desk.Ref     `json:"roles"`
 	Bare    bool           `json:"bare"`
 	Missing bool           `json:"missing"`
+	Days    string         `json:"days" enum:",day-first,month-first" doc:"How days are written, as it was said"`
+	TwoWays bool           `json:"twoWays" doc:"There are days of which the file does not show whether the day or the month comes first"`
 	Share   int            `json:"share"`
 	Counts  map[string]int `json:"counts" doc:"How many rows have each verdict"`
 	Fixes   int            `json:"fixes" doc:"How many cells were corrected here"`
@@ -127,7 +130,9 @@ type importing struct {
 	how      rows.Reading
 	kind     intake.Kind
 	columns  []string // nil: to be matched
+	chosen   bool     // somebody chose what they hold
 	options  intake.Options
+	stop     string            // why the file as a whole cannot be taken, by its columns
 	fixes    map[[2]int]string // by row and column
 
 	run     int // which trial is the newest
@@ -289,7 +294,9 @@ func (d *Intake) begin(who desk.Actor, im *importing, read bool) error {
 	run := im.run
 	im.ready, im.done, im.failure = make(chan struct{}), 0, ""
 	ready := im.ready
-	t := trying{im, run, read, before, s.House, im.file, im.kind, im.columns, im.options, im.how, maps.Clone(im.fixes)}
+	t := trying{
+		im, run, read, before, s.House, im.file, im.kind, im.columns, im.chosen, im.options, im.how, maps.Clone(im.fixes),
+	}
 	t.options.Now = d.Now()
 	who.Within = nil // the trial outlives the request
 	if s.Draft != nil {
@@ -325,6 +332,7 @@ type trying struct {
 	file    *rows.File
 	kind    intake.Kind
 	columns []string
+	chosen  bool // somebody chose what they hold
 	options intake.Options
 	how     rows.Reading
 	fixes   map[[2]int]string
@@ -335,6 +343,7 @@ func (t *trying) make(going func(done int) bool) {
 	failure := ""
 	if t.read || t.file == nil {
 		var err error
+		t.how.Heads = heads(t.before)
 		if t.file, err = rows.Read(t.im.name, t.im.data, t.how); err != nil {
 			failure = desk.Upper(err.Error()) + "."
 			if errors.Is(err, rows.ErrCatalogue) {
@@ -352,8 +361,12 @@ func (t *trying) make(going func(done int) bool) {
 		}
 		if len(t.columns) != len(t.file.Header) {
 			t.columns = intake.Match(design, t.kind, t.file.Header, cells, t.before[t.kind])
+			t.chosen = false
 		}
-		t.options.Columns, t.options.Lines = t.columns, t.file.Lines
+		t.options.Columns, t.options.Lines, t.options.Over, t.options.Stop = t.columns, t.file.Lines, t.file.Over, ""
+		if !t.chosen {
+			t.options.Stop = intake.Clash(t.kind, t.file.Header, t.columns, t.before[t.kind])
+		}
 		t.options.Uses = t.house.Uses
 		trial, _ = intake.Try(design, t.kind, cells, t.options, going)
 	}
@@ -364,6 +377,22 @@ func (t *trying) make(going func(done int) bool) {
 	if im.run == t.run {
 		im.file, im.cells, im.kind, im.columns, im.trial, im.alike, im.house, im.failure = t.file, cells, t.kind, t.columns,
 			trial, alike, t.house, failure
+		im.stop = t.options.Stop
+	}
+}
+
+// heads tells of a cell whether it heads columns: by the words for fields, or since it headed one before.
+func heads(before map[intake.Kind]map[string]string) func(cell string) bool {
+	return func(cell string) bool {
+		if intake.Heads(cell) {
+			return true
+		}
+		for _, kept := range before {
+			if kept[intake.Plain(cell)] != "" {
+				return true
+			}
+		}
+		return false
 	}
 }
 
@@ -479,6 +508,7 @@ func (im *importing) row(i int) ImportRow {
 // describeImport tells of a trial as a whole.
 func (d *Intake) describeImport(v *Import, im *importing) {
 	v.Kind, v.Reading, v.Sheets = string(im.kind), im.file.Reading, append(v.Sheets, im.file.Sheets...)
+	v.Days, v.TwoWays = im.options.Days, im.trial.TwoWays
 	v.Bare, v.Missing, v.Share, v.Stop, v.Fixes, v.Leave = im.options.Bare, im.options.Missing, im.options.Share,
 		im.trial.Stop, len(
 			im.fixes,
@@ -529,16 +559,16 @@ func (d *Intake) AlterImport(who desk.Actor, id string, how ImportHow) error {
 	defer im.Unlock()
 	read := false
 	if how.Kind != nil && intake.Kind(*how.Kind) != im.kind {
-		im.kind, im.columns = intake.Kind(*how.Kind), nil
+		im.kind, im.columns, im.chosen = intake.Kind(*how.Kind), nil, false
 	}
 	if how.Reading != nil {
-		im.how, im.columns, im.fixes, read = *how.Reading, nil, map[[2]int]string{}, true
+		im.how, im.columns, im.chosen, im.fixes, read = *how.Reading, nil, false, map[[2]int]string{}, true
 	}
 	if how.Columns != nil {
 		if im.file == nil || len(how.Columns) != len(im.file.Header) {
 			return desk.Refuse(desk.Invalid, "The file has another number of columns.")
 		}
-		im.columns = how.Columns
+		im.columns, im.chosen = how.Columns, true
 	}
 	if how.Roles != nil || how.NoRoles {
 		for _, r := range how.Roles {
@@ -553,6 +583,9 @@ func (d *Intake) AlterImport(who desk.Actor, id string, how ImportHow) error {
 	}
 	if how.Missing != nil {
 		im.options.Missing = *how.Missing
+	}
+	if how.Days != nil {
+		im.options.Days = *how.Days
 	}
 	if how.Share != nil {
 		im.options.Share = *how.Share

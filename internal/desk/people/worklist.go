@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"fachwerk/internal/core/intake"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/worklist"
 	"fachwerk/internal/desk"
@@ -212,7 +213,7 @@ func (d *Office) Gather(who desk.Actor, id string, from Source) (*Gathered, erro
 func (d *Office) GatherFile(who desk.Actor, id, name string, data []byte) (*Gathered, error) {
 	out := &Gathered{Unclear: []Unclear{}}
 	return out, d.alter(who, id, func(s *desk.Sight, _ *store.Worklist, c *content) error {
-		file, err := rows.Read(name, data, rows.Reading{})
+		file, err := rows.Read(name, data, rows.Reading{Heads: intake.Heads})
 		if err != nil {
 			return desk.Refuse(desk.Invalid, "%s.", desk.Upper(err.Error()))
 		}

@@ -120,8 +120,18 @@ var columns = map[string][]string{
 
 var risks = []string{"none", "elevated", "high", "critical"}
 
+// heads tells of a cell whether it heads a column of a catalogue.
+func heads(cell string) bool {
+	for _, words := range columns {
+		if slices.ContainsFunc(words, func(w string) bool { return intake.Plain(w) == intake.Plain(cell) }) {
+			return true
+		}
+	}
+	return false
+}
+
 func table(name string, data []byte, system string) (*upgrade.Catalogue, error) {
-	file, err := rows.Read(name, data, rows.Reading{})
+	file, err := rows.Read(name, data, rows.Reading{Heads: heads})
 	if err != nil {
 		return nil, err
 	}

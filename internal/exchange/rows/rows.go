@@ -12,8 +12,11 @@ import (
 	"fmt"
 	"io"
 	"maps"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 	"unicode/utf8"
 
 	"github.com/go-ldap/ldif"
@@ -37,10 +40,12 @@ const (
 	UTF16LE = "UTF-16 LE"
 	UTF16BE = "UTF-16 BE"
 	Western = "Windows-1252"
+	Central = "Windows-1250"
+	Mac     = "Mac Roman"
 )
 
 // Encodings are all of them.
-var Encodings = []string{UTF8, UTF16LE, UTF16BE, Western}
+var Encodings = []string{UTF8, UTF16LE, UTF16BE, Western, Central, Mac}
 
 // Delimiters are those that are looked for between cells.
 var Delimiters = []string{",", ";", "\t", "|"}
@@ -48,10 +53,13 @@ var Delimiters = []string{",", ";", "\t", "|"}
 // Reading says how a file is written. What is empty is recognised.
 type Reading struct {
 	Form      string `json:"form,omitempty" enum:"csv,xlsx,ldif,jsonl"`
-	Encoding  string `json:"encoding,omitempty" enum:"UTF-8,UTF-16 LE,UTF-16 BE,Windows-1252"`
+	Encoding  string `json:"encoding,omitempty" enum:"UTF-8,UTF-16 LE,UTF-16 BE,Windows-1252,Windows-1250,Mac Roman"`
 	Delimiter string `json:"delimiter,omitempty" maxLength:"1"`
 	Header    *bool  `json:"header,omitempty" doc:"Whether the first row heads the columns"`
 	Sheet     string `json:"sheet,omitempty" doc:"Of a workbook: the sheet that is read"`
+
+	// Heads tells of a cell whether it is one that heads columns; nil: of none it is known.
+	Heads func(cell string) bool `json:"-"`
 }
 
 // File is what was read.
@@ -61,6 +69,9 @@ type File struct {
 	Header  []string
 	Rows    [][]string
 	Lines   []int // where in the file each row stands, from 1
+	// Over are the rows that have more cells than the head, with how many, where cells stand between delimiters: most
+	// likely one of them stands in a cell that is not quoted.
+	Over map[int]int
 }
 
 // maxCells and maxColumns bound what is read out of one file: a small file can say that it is a large one.
@@ -78,6 +89,9 @@ func tooMuch(line int) error {
 func Read(name string, data []byte, how Reading) (*File, error) {
 	if len(data) == 0 {
 		return nil, errors.New("the file is empty")
+	}
+	if is := foreign(name, data); is != "" {
+		return nil, fmt.Errorf("this is %s, which cannot be read: save it as .xlsx or as CSV", is)
 	}
 	if how.Form == "" {
 		how.Form = formOf(name, data)
@@ -103,6 +117,23 @@ func Read(name string, data []byte, how Reading) (*File, error) {
 		return nil, errors.New("the file has no rows")
 	}
 	return f, nil
+}
+
+// foreign names the forms of files that people try and that are not read; empty for others.
+func foreign(name string, data []byte) string {
+	lower := strings.ToLower(name)
+	switch some := data[:min(len(data), 4096)]; {
+	case bytes.HasPrefix(data, []byte("%PDF")):
+		return "a PDF"
+	case bytes.HasPrefix(data, []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1")):
+		return "a workbook of the old form (.xls), or one with a password"
+	case bytes.HasPrefix(data, []byte("PK\x03\x04")) && bytes.Contains(some, []byte("opendocument")),
+		strings.HasSuffix(lower, ".ods"):
+		return "an OpenDocument table (.ods)"
+	case bytes.HasPrefix(bytes.TrimSpace(some), []byte("<")):
+		return "a page or another document with marks"
+	}
+	return ""
 }
 
 func formOf(name string, data []byte) string {
@@ -149,8 +180,11 @@ func (f *File) text(data []byte) (string, error) {
 			)
 		}
 		return string(data), nil
-	case Western:
-		out, err := charmap.Windows1252.NewDecoder().Bytes(data)
+	case Western, Central, Mac:
+		table := map[string]*charmap.Charmap{
+			Western: charmap.Windows1252, Central: charmap.Windows1250, Mac: charmap.Macintosh,
+		}[f.Reading.Encoding]
+		out, err := table.NewDecoder().Bytes(data)
 		return string(out), err
 	case UTF16LE, UTF16BE:
 		order := unicode.LittleEndian
@@ -187,6 +221,42 @@ func encodingOf(data []byte) string {
 	case utf8.Valid(data):
 		return UTF8
 	}
+	return eightBit(data)
+}
+
+// signs are quotation marks, dashes and small letters of Windows-1252 and Windows-1250 that stand beside letters.
+const signs = "\x80\x82\x84\x85\x8b\x91\x92\x93\x94\x95\x96\x97\x99\x9a\x9b\x9c\x9d\x9e\x9f"
+
+// eightBit tells encodings of eight bits apart, by what stands beside letters: the letters of Mac Roman are controls and
+// signs in the others, and those of Central Europe are signs in Windows-1252 that no word has.
+func eightBit(data []byte) string {
+	letter := func(i int) bool {
+		return i >= 0 && i < len(data) && ('a' <= data[i]|0x20 && data[i]|0x20 <= 'z')
+	}
+	mac, central, high := 0, 0, 0
+	for i, b := range data {
+		if b < 0x80 || !letter(i-1) && !letter(i+1) {
+			continue
+		}
+		switch {
+		case b >= 0xc0:
+			high++
+		case strings.IndexByte("\x8a\x8c\x8e", b) >= 0: // capitals in the others, and small letters in Mac Roman
+			if i > 0 && 'a' <= data[i-1] && data[i-1] <= 'z' {
+				mac++
+			}
+		case b <= 0x9f && strings.IndexByte(signs, b) < 0:
+			mac++
+		case strings.IndexByte("\xa3\xa5\xaa\xaf\xb3\xb9\xba\xbc\xbe\xbf", b) >= 0:
+			central++
+		}
+	}
+	switch {
+	case mac > high+central:
+		return Mac
+	case central > 0:
+		return Central
+	}
 	return Western
 }
 
@@ -195,8 +265,23 @@ func (f *File) table(data []byte) error {
 	if err != nil {
 		return err
 	}
+	if !strings.Contains(text, "\n") {
+		text = strings.ReplaceAll(text, "\r", "\n") // as old machines ended their lines
+	}
+	before := 0
+	// A first line like “sep=;” tells some programs the delimiter, and is no row.
+	if line, rest, ok := strings.Cut(text, "\n"); ok {
+		if said := strings.TrimRight(line, "\r"); len(said) == 5 && strings.EqualFold(said[:4], "sep=") {
+			f.Reading.Delimiter = cmp.Or(f.Reading.Delimiter, said[4:])
+			text, before = rest, 1
+		}
+	}
 	if f.Reading.Delimiter == "" {
 		f.Reading.Delimiter = delimiterOf(text)
+	}
+	if line := unclosed(text, f.Reading.Delimiter[0]); line > 0 {
+		return fmt.Errorf("line %d begins a cell with a quotation mark, and none ends it: write the one that is missing, "+
+			"or double those that belong to the text", before+line)
 	}
 	r := csv.NewReader(strings.NewReader(text))
 	r.Comma, r.FieldsPerRecord, r.LazyQuotes = rune(f.Reading.Delimiter[0]), -1, true
@@ -212,6 +297,7 @@ func (f *File) table(data []byte) error {
 			return fmt.Errorf("the file cannot be read: %w", err)
 		}
 		line, _ := r.FieldPos(0)
+		line += before
 		for i, c := range row {
 			row[i] = plain(c)
 		}
@@ -256,23 +342,61 @@ func delimiterOf(text string) string {
 	return best
 }
 
-// head tells the header from the rows.
+// unclosed gives the line on which a quotation mark begins a cell that none ends; 0 if there is none.
+func unclosed(text string, delimiter byte) int {
+	line, began := 1, 0
+	for i := 0; i < len(text); i++ {
+		switch c := text[i]; {
+		case c == '\n':
+			line++
+		case c != '"':
+		case began == 0:
+			if i == 0 || text[i-1] == delimiter || text[i-1] == '\n' {
+				began = line
+			}
+		case i+1 < len(text) && text[i+1] == '"':
+			i++
+		case i+1 == len(text) || text[i+1] == delimiter || text[i+1] == '\n' || text[i+1] == '\r':
+			began = 0
+		}
+	}
+	return began
+}
+
+// head tells the header from the rows, and leaves out what stands above it, such as a title.
 func (f *File) head(all [][]string, lines []int) {
-	for len(all) > 0 && !slices.ContainsFunc(all[0], func(c string) bool { return strings.TrimSpace(c) != "" }) {
+	for len(all) > 0 && filled(all[0]) == 0 {
 		all, lines = all[1:], lines[1:]
 	}
+	at := f.headAt(all)
 	if f.Reading.Header == nil {
-		heads := headed(all)
+		heads := at >= 0
 		f.Reading.Header = &heads
 	}
+	at = max(at, 0)
 	width := 0
 	for _, r := range all {
 		width = max(width, len(r))
 	}
-	f.Header = make([]string, width)
 	if *f.Reading.Header && len(all) > 0 {
-		copy(f.Header, all[0])
-		all, lines = all[1:], lines[1:]
+		head := all[at]
+		all, lines = all[at+1:], lines[at+1:]
+		if f.Reading.Form == CSV {
+			for i, r := range all {
+				if filled(r[min(len(head), len(r)):]) > 0 {
+					if f.Over == nil {
+						f.Over = map[int]int{}
+					}
+					f.Over[i] = len(r)
+				}
+				all[i] = r[:min(len(head), len(r))]
+			}
+			width = len(head)
+		}
+		f.Header = make([]string, width)
+		copy(f.Header, head)
+	} else {
+		f.Header = make([]string, width)
 	}
 	for i, h := range f.Header {
 		f.Header[i] = cmp.Or(strings.TrimSpace(h), fmt.Sprintf("Column %d", i+1))
@@ -280,24 +404,68 @@ func (f *File) head(all [][]string, lines []int) {
 	f.Rows, f.Lines = all, lines
 }
 
-// headed tells whether the first row heads the columns: it has a text in each that is no number, address or day,
-// and none twice.
-func headed(all [][]string) bool {
-	if len(all) == 0 {
-		return false
+// filled counts the cells of a row that say something.
+func filled(row []string) (n int) {
+	for _, c := range row {
+		if strings.TrimSpace(c) != "" {
+			n++
+		}
+	}
+	return n
+}
+
+// headWithin is among how many rows the header is looked for: above it may stand a title, a date, a name.
+const headWithin = 10
+
+// headAt gives the row that heads the columns, -1 if none does: the one with the most words that are known to head
+// columns; or else the first, if it has a text in each that is no number, address or day, and none twice, while below it
+// a column has such.
+func (f *File) headAt(all [][]string) int {
+	best, most := -1, 0
+	for i, row := range all[:min(len(all), headWithin)] {
+		known := 0
+		for _, c := range row {
+			if c = strings.TrimSpace(c); c != "" && f.Reading.Heads != nil && f.Reading.Heads(c) {
+				known++
+			}
+		}
+		if known > most && (known > 1 || filled(row) <= 2) {
+			best, most = i, known
+		}
+	}
+	if best >= 0 || len(all) == 0 {
+		return best
 	}
 	seen := map[string]bool{}
 	for _, c := range all[0] {
-		c = strings.TrimSpace(c)
-		if c == "" {
+		if c = strings.TrimSpace(c); c == "" {
 			continue
 		}
-		if seen[c] || strings.ContainsAny(c, "@") || strings.ContainsAny(c[:1], "0123456789") {
-			return false
+		if seen[c] || telling(c) {
+			return -1
 		}
 		seen[c] = true
 	}
-	return len(seen) > 0
+	for column := range all[0] {
+		tell, said := 0, 0
+		for _, row := range all[1:min(len(all), 50)] {
+			if column < len(row) && strings.TrimSpace(row[column]) != "" {
+				said++
+				if telling(strings.TrimSpace(row[column])) {
+					tell++
+				}
+			}
+		}
+		if tell > 0 && 10*tell >= 7*said {
+			return 0
+		}
+	}
+	return -1
+}
+
+// telling tells of a text that it is a number, an address or a day, which heads no column.
+func telling(c string) bool {
+	return strings.Contains(c, "@") || strings.ContainsAny(c[:1], "0123456789")
 }
 
 func (f *File) workbook(data []byte) (err error) {
@@ -309,7 +477,7 @@ func (f *File) workbook(data []byte) (err error) {
 		return fmt.Errorf("the workbook cannot be opened: %w", err)
 	}
 	defer func() { err = cmp.Or(err, book.Close()) }()
-	if f.Sheets = book.GetSheetList(); len(f.Sheets) == 0 {
+	if f.Sheets = sheetsOf(book); len(f.Sheets) == 0 {
 		return errors.New("the workbook has no sheets")
 	}
 	f.Reading.Sheet = cmp.Or(f.Reading.Sheet, f.Sheets[0])
@@ -333,8 +501,73 @@ func (f *File) workbook(data []byte) (err error) {
 		}
 		all, lines = append(all, row), append(lines, line)
 	}
+	if err := cmp.Or(in.Error(), in.Close()); err != nil {
+		return err
+	}
+	if err := days(book, f.Reading.Sheet, all); err != nil {
+		return err
+	}
 	f.head(all, lines)
-	return in.Error()
+	return nil
+}
+
+// dayLike is how cells that hold days and instants look, in whatever order and language their format has them.
+var dayLike = regexp.MustCompile(`^\D{0,12}\d{1,4}\s?[-/. ]\s?(\d{1,2}|\pL{3,12}\.?)[-/. ,]|^\d{1,2}:\d{2}`)
+
+// days puts days and instants in place of how their cells show them: a cell holds a number, and whether that shows day
+// or month first depends on who made the workbook.
+func days(book *excelize.File, sheet string, all [][]string) error {
+	looks := func(row []string) bool { return slices.ContainsFunc(row, dayLike.MatchString) }
+	if !slices.ContainsFunc(all, looks) {
+		return nil
+	}
+	props, err := book.GetWorkbookProps()
+	if err != nil {
+		return err
+	}
+	from1904 := props.Date1904 != nil && *props.Date1904
+	in, err := book.Rows(sheet)
+	if err != nil {
+		return err
+	}
+	for i := 0; in.Next() && i < len(all); i++ {
+		raw, err := in.Columns(excelize.Options{RawCellValue: true})
+		if err != nil {
+			return fmt.Errorf("row %d cannot be read: %w", i+1, err)
+		}
+		for c := range all[i] {
+			if c >= len(raw) || raw[c] == all[i][c] || !dayLike.MatchString(all[i][c]) {
+				continue
+			}
+			number, err := strconv.ParseFloat(raw[c], 64)
+			if err != nil || number < 1 {
+				continue // a text that looks so, or a time of day
+			}
+			at, err := excelize.ExcelDateToTime(number, from1904)
+			if err != nil {
+				continue
+			}
+			if at = at.Round(time.Second); at.Equal(at.Truncate(24 * time.Hour)) {
+				all[i][c] = at.Format(time.DateOnly)
+			} else {
+				all[i][c] = at.Format("2006-01-02 15:04:05")
+			}
+		}
+	}
+	return cmp.Or(in.Error(), in.Close())
+}
+
+// sheetsOf gives the sheets of a workbook, those first that are shown.
+func sheetsOf(book *excelize.File) (shown []string) {
+	var hidden []string
+	for _, s := range book.GetSheetList() {
+		if visible, err := book.GetSheetVisible(s); err == nil && !visible {
+			hidden = append(hidden, s)
+		} else {
+			shown = append(shown, s)
+		}
+	}
+	return append(shown, hidden...)
 }
 
 // directory reads the people or groups of LDIF, whichever there are more of, each attribute a column; several
@@ -463,6 +696,8 @@ func (f *File) objects(data []byte) error {
 			case nil:
 			case string:
 				row[c] = v
+			case []any:
+				row[c] = several(v)
 			default:
 				value, _ := json.Marshal(v)
 				row[c] = string(value)
@@ -474,6 +709,20 @@ func (f *File) objects(data []byte) error {
 		f.Rows, f.Lines = append(f.Rows, row), append(f.Lines, n)
 	}
 	return nil
+}
+
+// several writes the values of an array into one cell.
+func several(list []any) string {
+	texts := make([]string, len(list))
+	for i, v := range list {
+		text, is := v.(string)
+		if !is {
+			value, _ := json.Marshal(v)
+			text = string(value)
+		}
+		texts[i] = text
+	}
+	return strings.Join(texts, "; ")
 }
 
 // ErrCatalogue tells that a file holds a catalogue or a whole design, which are no rows.

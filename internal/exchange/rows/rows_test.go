@@ -16,8 +16,14 @@ import (
 	"fachwerk/internal/exchange/table"
 )
 
+// heads knows a few words that head columns.
+func heads(cell string) bool {
+	return slices.Contains([]string{"name", "title", "note", "e-mail"}, strings.ToLower(cell))
+}
+
 func read(t *testing.T, name string, data []byte, how rows.Reading) *rows.File {
 	t.Helper()
+	how.Heads = heads
 	f, err := rows.Read(name, data, how)
 	if err != nil {
 		t.Fatalf("%s: %v", name, err)
@@ -93,7 +99,7 @@ func TestTables(t *testing.T) {
 		t.Errorf("overruled: %s", flat(f))
 	}
 	for text, says := range map[string]string{"": "empty", "\n\n": "no rows", "Name": "no rows"} {
-		if _, err := rows.Read("x.csv", []byte(text), rows.Reading{}); err == nil ||
+		if _, err := rows.Read("x.csv", []byte(text), rows.Reading{Heads: heads}); err == nil ||
 			!strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", text, err)
 		}
@@ -104,6 +110,123 @@ func TestTables(t *testing.T) {
 	}
 	if _, err := rows.Read("x", []byte("a"), rows.Reading{Form: "pdf"}); err == nil {
 		t.Error("any form is read")
+	}
+}
+
+// Files come as they are: with a title above the head, with a line for other programs, without a head, with lines that
+// end as they did on old machines, and in encodings that nobody names.
+func TestFilesAsTheyCome(t *testing.T) {
+	polish, _ := charmap.Windows1250.NewEncoder().String("Name,Title\nŁukasz Wiśniewski,Główny księgowy\n")
+	mac, _ := charmap.Macintosh.NewEncoder().String("Name,Title\nJosé Muñoz,Señor técnico\n")
+	western, _ := charmap.Windows1252.NewEncoder().String("Name,Title\nZoë O’Brien,Maître d’hôtel – Café\n")
+	for name, c := range map[string]struct {
+		text, want, encoding string
+		lines                []int
+	}{
+		"a title above": {"Starters of spring\n\nName,Title\nBo,Mate\n", "Name|Title\nBo|Mate", rows.UTF8, []int{4}},
+		"a title as wide": {"Starters,,\nof spring,,\nName,Title,Note\nBo,Mate,\n", "Name|Title|Note\nBo|Mate|",
+			rows.UTF8, []int{4}},
+		"sep":     {"sep=;\r\nName;Title\r\nBo;a,b\r\n", "Name|Title\nBo|a,b", rows.UTF8, []int{3}},
+		"CR":      {"Name,Title\rBo,Mate\rAda,Pilot\r", "Name|Title\nBo|Mate\nAda|Pilot", rows.UTF8, []int{2, 3}},
+		"no head": {"Bo Rask,Mate\nAda Lind,Pilot\n", "Column 1|Column 2\nBo Rask|Mate\nAda Lind|Pilot", rows.UTF8, []int{1, 2}},
+		"a head of other words": {"Wer,Wo,Seit\nBo,Nord,2026-01-31\n", "Wer|Wo|Seit\nBo|Nord|2026-01-31", rows.UTF8,
+			[]int{2}},
+		"Central Europe": {polish, "Name|Title\nŁukasz Wiśniewski|Główny księgowy", rows.Central, []int{2}},
+		"Mac":            {mac, "Name|Title\nJosé Muñoz|Señor técnico", rows.Mac, []int{2}},
+		"Western":        {western, "Name|Title\nZoë O’Brien|Maître d’hôtel – Café", rows.Western, []int{2}},
+	} {
+		f := read(t, "x.csv", []byte(c.text), rows.Reading{})
+		if got := flat(f); got != c.want || f.Reading.Encoding != c.encoding || !slices.Equal(f.Lines, c.lines) {
+			t.Errorf("%s is read in %s, from lines %v, as\n%s", name, f.Reading.Encoding, f.Lines, got)
+		}
+	}
+	over := read(t, "x.csv", []byte("Name,Title\nBo,Mate, of the boat\nAda,Pilot,\n"), rows.Reading{})
+	if len(over.Over) != 1 || over.Over[0] != 3 || flat(over) != "Name|Title\nBo|Mate\nAda|Pilot" {
+		t.Errorf("a row with a cell too many: %v\n%s", over.Over, flat(over))
+	}
+	for name, c := range map[string]struct{ file, data, says string }{
+		"unclosed": {"x.csv", "Name,Title\n\"Bo \"\"B\"\"\",Mate\n\"Ada,Pilot\nCy,Mate\n", "line 3 begins a cell"},
+		"PDF":      {"x.pdf", "%PDF-1.7", "a PDF, which cannot be read: save it as .xlsx or as CSV"},
+		"old":      {"x.xls", "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "old form (.xls)"},
+		"open":     {"x.ods", "PK\x03\x04", "OpenDocument"},
+		"page":     {"x.xls", "<html><table>", "a page"},
+	} {
+		if _, err := rows.Read(c.file, []byte(c.data), rows.Reading{}); err == nil || !strings.Contains(err.Error(), c.says) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	list := read(t, "x.json", []byte(`[{"name": "Bo", "teams": ["A", "B"], "n": [1, 2]}]`), rows.Reading{})
+	if flat(list) != "n|name|teams\n1; 2|Bo|A; B" {
+		t.Errorf("arrays are read as\n%s", flat(list))
+	}
+}
+
+// A cell that holds a day is read as that day, whatever its format shows and from whatever day the workbook counts; and
+// of the sheets those are first that are shown.
+func TestDaysInWorkbooks(t *testing.T) {
+	for _, from1904 := range []bool{false, true} {
+		book := excelize.NewFile()
+		if err := book.SetWorkbookProps(&excelize.WorkbookPropsOptions{Date1904: &from1904}); err != nil {
+			t.Fatal(err)
+		}
+		set := func(sheet, cell string, value any, format string, number int) {
+			t.Helper()
+			style := &excelize.Style{NumFmt: number}
+			if format != "" {
+				style.CustomNumFmt = &format
+			}
+			id, err := book.NewStyle(style)
+			if err == nil {
+				err = errors.Join(book.SetCellValue(sheet, cell, value), book.SetCellStyle(sheet, cell, cell, id))
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+		}
+		serial := 46116.0 // 4 April 2026, counted from the end of 1899
+		if from1904 {
+			serial -= 1462
+		}
+		if _, err := book.NewSheet("People"); err != nil {
+			t.Fatal(err)
+		}
+		if err := errors.Join(book.SetCellValue("Sheet1", "A1", "Name"), book.SetCellValue("Sheet1", "A2", "hidden"),
+			book.SetSheetRow("People", "A1", &[]string{"Name", "Title"})); err != nil {
+			t.Fatal(err)
+		}
+		book.SetActiveSheet(1)
+		if err := book.SetSheetVisible("Sheet1", false); err != nil {
+			t.Fatal(err)
+		}
+		row := 2
+		for _, format := range []string{"", "dd/mm/yyyy", "m/d/yy", "mm.dd.yyyy", "d. mmmm yyyy", "yyyy-mm-dd", "dd-mmm-yy"} {
+			number := 0
+			if format == "" {
+				number = 14 // the short date of whoever opens it
+			}
+			set("People", fmt.Sprintf("A%d", row), serial, format, number)
+			row++
+		}
+		set("People", fmt.Sprintf("A%d", row), serial+0.75, "dd/mm/yyyy hh:mm", 0)
+		set("People", fmt.Sprintf("A%d", row+1), 46116, "", 0)
+		set("People", fmt.Sprintf("A%d", row+2), "04.05.2026", "", 0)
+		set("People", fmt.Sprintf("A%d", row+3), 1234.5, "#,##0.00", 0)
+		var b bytes.Buffer
+		if err := book.Write(&b); err != nil {
+			t.Fatal(err)
+		}
+		f := read(t, "x.xlsx", b.Bytes(), rows.Reading{})
+		if !slices.Equal(f.Sheets, []string{"People", "Sheet1"}) || f.Reading.Sheet != "People" {
+			t.Errorf("the sheets are %v, of which %s is read", f.Sheets, f.Reading.Sheet)
+		}
+		var got []string
+		for _, r := range f.Rows {
+			got = append(got, r[0])
+		}
+		want := append(slices.Repeat([]string{"2026-04-04"}, 7), "2026-04-04 18:00:00", "46116", "04.05.2026", "1,234.50")
+		if !slices.Equal(got, want) {
+			t.Errorf("from 1904 %v: got\n%q, want\n%q", from1904, got, want)
+		}
 	}
 }
 

@@ -6526,6 +6526,11 @@ export interface components {
                 [key: string]: number;
             };
             /**
+             * @description How days are written, as it was said
+             * @enum {string}
+             */
+            days: "" | "day-first" | "month-first";
+            /**
              * Format: int64
              * @description How many rows have been tried
              */
@@ -6590,6 +6595,8 @@ export interface components {
              * @description How many there are in all.
              */
             total: number;
+            /** @description There are days of which the file does not show whether the day or the month comes first */
+            twoWays: boolean;
         };
         ImportChange: {
             /** @description What it is, or how many there are, afterwards. */
@@ -6649,6 +6656,11 @@ export interface components {
             bare?: boolean;
             /** @description The field that each column holds; empty: none */
             columns?: string[];
+            /**
+             * @description How days are written of which the file does not show whether the day or the month comes first
+             * @enum {string}
+             */
+            days?: "" | "day-first" | "month-first";
             /**
              * @description The kind of thing.
              * @enum {string}
@@ -8163,7 +8175,7 @@ export interface components {
              * @description How characters are written.
              * @enum {string}
              */
-            encoding?: "UTF-8" | "UTF-16 LE" | "UTF-16 BE" | "Windows-1252";
+            encoding?: "UTF-8" | "UTF-16 LE" | "UTF-16 BE" | "Windows-1252" | "Windows-1250" | "Mac Roman";
             /**
              * @description The form in which it is written.
              * @enum {string}
@@ -21363,6 +21375,7 @@ export interface operations {
                      *       "counts": {
                      *         "noor.tamsin": 1
                      *       },
+                     *       "days": "",
                      *       "done": 1,
                      *       "effect": {
                      *         "noor.tamsin": 1
@@ -21452,7 +21465,8 @@ export interface operations {
                      *         }
                      *       ],
                      *       "stop": "text",
-                     *       "total": 1
+                     *       "total": 1,
+                     *       "twoWays": true
                      *     }
                      */
                     "application/json": components["schemas"]["Import"];
@@ -21534,6 +21548,7 @@ export interface operations {
                      *       "counts": {
                      *         "noor.tamsin": 1
                      *       },
+                     *       "days": "",
                      *       "done": 1,
                      *       "effect": {
                      *         "noor.tamsin": 1
@@ -21623,7 +21638,8 @@ export interface operations {
                      *         }
                      *       ],
                      *       "stop": "text",
-                     *       "total": 1
+                     *       "total": 1,
+                     *       "twoWays": true
                      *     }
                      */
                     "application/json": components["schemas"]["Import"];
@@ -21688,6 +21704,7 @@ export interface operations {
                  *       "columns": [
                  *         "name"
                  *       ],
+                 *       "days": "",
                  *       "kind": "people",
                  *       "missing": true,
                  *       "noRoles": true,

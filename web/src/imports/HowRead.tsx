@@ -6,7 +6,14 @@ import { kinds } from "./ChooseFile";
 type Reading = Schemas["Reading"];
 type Kind = NonNullable<Schemas["ImportHow"]["kind"]>;
 
-const encodings: NonNullable<Reading["encoding"]>[] = ["UTF-8", "UTF-16 LE", "UTF-16 BE", "Windows-1252"];
+const encodings: NonNullable<Reading["encoding"]>[] = [
+	"UTF-8",
+	"UTF-16 LE",
+	"UTF-16 BE",
+	"Windows-1252",
+	"Windows-1250",
+	"Mac Roman",
+];
 const delimiters = [
 	{ mark: ",", name: "a comma" },
 	{ mark: ";", name: "a semicolon" },
@@ -19,11 +26,13 @@ export function HowRead({
 	file,
 	onRead,
 	onKind,
+	onDays,
 	children,
 }: {
 	file: Schemas["Import"];
 	onRead: (reading: Reading) => void;
 	onKind?: (kind: Kind) => void;
+	onDays?: (days: Schemas["Import"]["days"]) => void;
 	children?: ReactNode;
 }) {
 	const r = file.reading;
@@ -92,6 +101,22 @@ export function HowRead({
 						onChange={(sheet) => onRead({ ...r, sheet, header: undefined })}
 					/>
 				</span>
+			)}
+			{onDays && file.twoWays && (
+				<label className={row}>
+					<span className={`w-[82px] shrink-0 text-[12px] ${file.days ? "text-quiet" : "font-bold text-ox"}`}>
+						days like 3/4
+					</span>
+					<select
+						className="field"
+						value={file.days}
+						onChange={(e) => onDays(e.target.value as Schemas["Import"]["days"])}
+					>
+						<option value="">can be two: choose</option>
+						<option value="day-first">have the day first (3 April)</option>
+						<option value="month-first">have the month first (4 March)</option>
+					</select>
+				</label>
 			)}
 			{(r.form === "csv" || r.form === "xlsx") && (
 				<label className={`${row} text-[12px]`}>

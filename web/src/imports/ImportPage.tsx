@@ -154,7 +154,12 @@ function Tried({ id, onClose }: { id: string; onClose: () => void }) {
 			data-waiting={working ? true : undefined}
 		>
 			<div className="flex min-h-0 flex-col overflow-auto border-r-[3px] border-[var(--beam)] pr-[14px]">
-				<HowRead file={shown} onRead={(reading) => alter.mutate({ reading })} onKind={(kind) => alter.mutate({ kind })}>
+				<HowRead
+					file={shown}
+					onRead={(reading) => alter.mutate({ reading })}
+					onKind={(kind) => alter.mutate({ kind })}
+					onDays={(days) => alter.mutate({ days })}
+				>
 					<button type="button" className="link" onClick={close}>
 						Another file
 					</button>
