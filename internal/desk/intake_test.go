@@ -1,6 +1,8 @@
 package desk_test
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -10,11 +12,13 @@ import (
 	"fachwerk/internal/desk/directory"
 	deskintake "fachwerk/internal/desk/intake"
 	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/desk/view"
 
 	"fachwerk/internal/core/intake"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/exchange/rows"
+	"fachwerk/internal/exchange/table"
 )
 
 // tried waits until a file has been tried, and gives all its rows of a verdict.
@@ -299,4 +303,56 @@ func TestARowThatMayNotBeApplied(t *testing.T) {
 	if draft = must[*desk.Draft](t)(d.DraftImport(signe, im.ID)); len(draft.Blocks) > 0 {
 		t.Errorf("the draft cannot be applied: %v", draft.Blocks)
 	}
+}
+
+// What Fachwerk writes comes back in, and changes nothing: its lists in every column, its assignments and last uses,
+// and its LDIF, as CSV and as workbooks.
+func TestOwnFilesComeBackUnchanged(t *testing.T) {
+	d, _ := openDemo(t)
+	tables := map[string]*table.Table{}
+	for kind, columns := range map[model.Kind][]string{model.KindUser: nil, model.KindGroup: nil} {
+		tables[string(kind)] = must[*table.Table](t)(d.ListTable(signe, view.Listing{Kind: kind}))
+		l := must[*view.List](t)(d.List(signe, view.Listing{Kind: kind, Limit: 1}))
+		for _, c := range l.Offered {
+			columns = append(columns, c.ID)
+		}
+		tables[string(kind)+" in every column"] = must[*table.Table](t)(d.ListTable(signe,
+			view.Listing{Kind: kind, Columns: columns}))
+	}
+	tables["assignments"] = must[*table.Table](t)(d.AssignmentsTable(signe))
+	tables["last uses"] = must[*table.Table](t)(d.UsesTable(signe))
+	files := map[string][]byte{}
+	for name, list := range tables {
+		var csv, book bytes.Buffer
+		if err := errors.Join(table.CSV(&csv, *list), table.XLSX(&book, *list)); err != nil {
+			t.Fatal(err)
+		}
+		files[name+".csv"], files[name+".xlsx"] = csv.Bytes(), book.Bytes()
+	}
+	var ldif bytes.Buffer
+	if err := d.LDIF(signe, &ldif); err != nil {
+		t.Fatal(err)
+	}
+	files["all.ldif"] = ldif.Bytes()
+	for name, data := range files {
+		trial, file, err := d.ImportFile(name, data, "", rows.Reading{}, nil, intake.Options{}, false)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		if trial.Stop != "" || trial.Counts[intake.Same] != len(file.Rows) || len(file.Rows) < 30 {
+			t.Errorf("%s: %d of %d rows say what is so already, %v %s", name, trial.Counts[intake.Same], len(file.Rows),
+				trial.Counts, trial.Stop)
+			for i, r := range trial.Rows {
+				if r.Verdict != intake.Same {
+					t.Logf("%v %+v", file.Rows[i], r)
+					break
+				}
+			}
+		}
+	}
+	_, err := d.AssignmentsTable(ruben)
+	refused(t, err, desk.NotAllowed, "See the design")
+	_, err = d.UsesTable(ruben)
+	refused(t, err, desk.NotAllowed, "See the design")
 }

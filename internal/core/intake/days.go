@@ -71,8 +71,9 @@ func (t *trying) orderOf(field string) (o order) {
 	return order{first: t.o.Days}
 }
 
-// instant reads an instant; a day is its beginning in UTC. Where neither the column nor whoever brings the file in tells
-// whether days or months come first, a day that can be two is refused; but with dots between, the day comes first.
+// instant reads an instant; a day is its beginning in UTC. Where neither the column nor whoever brings the file in
+// tells whether days or months come first, a day that can be two is refused; but with dots between, the day comes
+// first.
 func (o order) instant(text string) (time.Time, error) {
 	text = strings.TrimSpace(text)
 	if m := twoWays.FindStringSubmatch(text); m != nil && m[2] == m[4] {

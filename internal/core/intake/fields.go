@@ -233,7 +233,7 @@ var fields = map[Kind][]Field{
 			[]string{"description", "purpose", "why"},
 		},
 		{"owner", "Owner", "A person.", false, "mireille.aster", []string{"responsible"}},
-		{"area", "Home area", "Where the group can be granted.", false, "", []string{"area", "site", "location"}},
+		{"area", "Home area", "Where the group can be granted.", false, "", []string{"area", "site", "location", "home"}},
 		{
 			"members",
 			"Member",
@@ -438,19 +438,18 @@ func (r *names) meant(k Kind, field string, values []string) string {
 		if known == 0 && len(values) > 0 {
 			return "externalId"
 		}
-	case counted[field] && numbers(values) && !slices.ContainsFunc(values, r.names):
-		return ""
+	case numbers(values):
+		named := map[string][]*naming.Finder{
+			"groups": {r.groups}, "roles": {r.roles}, "licences": {r.licences}, "area": {r.areas},
+			"members": {r.users, r.groups},
+		}[field]
+		if named != nil && !slices.ContainsFunc(values, func(v string) bool {
+			return slices.ContainsFunc(named, func(in *naming.Finder) bool { return len(in.Called(v)) > 0 })
+		}) {
+			return ""
+		}
 	}
 	return field
-}
-
-// counted are the fields that name things, of which lists have how many there are.
-var counted = map[string]bool{"groups": true, "roles": true, "licences": true, "members": true, "area": true}
-
-// names tells whether a text names a thing that a person can have.
-func (r *names) names(text string) bool {
-	return slices.ContainsFunc([]*naming.Finder{r.groups, r.roles, r.licences, r.areas, r.users},
-		func(in *naming.Finder) bool { return len(in.Called(text)) > 0 })
 }
 
 // numbers tells whether all of some values are whole numbers.

@@ -23,7 +23,14 @@ func (t *trying) membership(i int) {
 		return
 	}
 	own := t.cell(i, "id")
-	if t.group(own) == nil && own != model.Everyone && own != model.Public {
+	if own == model.Everyone || own == model.Public {
+		if r.ID = own; t.says(i, "members") {
+			t.wrong(i, "members", t.cell(i, "members"), errors.New("the group is built in: nobody is put into it"))
+		}
+		t.conclude(i, false)
+		return
+	}
+	if t.group(own) == nil {
 		own = ""
 	}
 	id, err := t.names.groups.Find(cmp.Or(own, external, called))
@@ -172,6 +179,10 @@ func (t *trying) assignment(i int) {
 		t.conclude(i, false, change.Op{Kind: model.KindAssignment, ID: x.ID, Before: x, After: after})
 		return
 	}
+	if t.retired(a) {
+		t.wrong(i, "target", what, fmt.Errorf("“%s” is retired, and is given to nobody any longer", what))
+		return
+	}
 	if first, twice := t.rowOf[giftOf(a)]; twice {
 		t.wrong(i, "subject", who, fmt.Errorf("line %d gives the same: leave one of the two", t.line(first)))
 		return
@@ -180,6 +191,15 @@ func (t *trying) assignment(i int) {
 	a.ID = giftOf(a).id()
 	r.ID = a.ID
 	t.conclude(i, true, change.Op{Kind: model.KindAssignment, ID: a.ID, After: a})
+}
+
+// retired tells whether an assignment is of a role or set that is no longer given.
+func (t *trying) retired(a *model.Assignment) bool {
+	if r, ok := t.d.Roles.Find(a.Role); ok {
+		return r.State != model.Active
+	}
+	s, ok := t.d.Sets.Find(a.Set)
+	return ok && s.State != model.Active
 }
 
 // gift is who is given what, where and how. Nobody needs the same twice.

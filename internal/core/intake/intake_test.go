@@ -511,3 +511,115 @@ func TestExamples(t *testing.T) {
 		t.Errorf("where there is nothing: %q", row)
 	}
 }
+
+// Days of which it cannot be seen whether the day or the month comes first are asked about, unless another in their
+// column shows it; and what is said counts only where nothing shows.
+func TestDaysThatCanBeTwo(t *testing.T) {
+	const head = "Name|External id|Role|From|Until\n"
+	for name, c := range map[string]struct {
+		rows, days string
+		from       []string // of each row; empty: an error
+		twoWays    bool
+	}{
+		"slashes alone":        {"A A|7|clerk|03/04/2027|", "", []string{""}, true},
+		"said to be day first": {"A A|7|clerk|03/04/2027|", intake.DayFirst, []string{"2027-04-03"}, true},
+		"and month first":      {"A A|7|clerk|03/04/2027|", intake.MonthFirst, []string{"2027-03-04"}, true},
+		"another shows day first": {
+			"A A|7|clerk|03/04/2027|\nB B|8|clerk|30/04/2027|", intake.MonthFirst, []string{"2027-04-03", "2027-04-30"}, false,
+		},
+		"another shows month first, with dots": {
+			"A A|7|clerk|03.04.2027|\nB B|8|clerk|04.30.2027|", "", []string{"2027-03-04", "2027-04-30"}, false,
+		},
+		"dots alone": {"A A|7|clerk|03.04.2027|", "", []string{"2027-04-03"}, false},
+		"both": {
+			"A A|7|clerk|03/04/2027|\nB B|8|clerk|30/04/2027|\nC C|9|clerk|04/30/2027|", "",
+			[]string{"", "2027-04-30", "2027-04-30"}, true,
+		},
+		"the same either way": {"A A|7|clerk|04/04/2027|", "", []string{"2027-04-04"}, true},
+		"with a time":         {"A A|7|clerk|30/04/2027 17:30|", "", []string{"2027-04-30 17:30"}, false},
+		"of another column":   {"A A|7|clerk|03/04/2027|30/04/2027", "", []string{""}, true},
+		"no day":              {"A A|7|clerk|30/30/2027|", "", []string{""}, true},
+	} {
+		trial := try(t, intake.People, head+c.rows, intake.Options{Days: c.days})
+		users := model.Table[*model.User]{}
+		if len(trial.Ops) > 0 {
+			users = after(t, trial).Users
+		}
+		for i, want := range c.from {
+			r, got := trial.Rows[i], ""
+			if u, ok := users.Find(r.ID); ok && r.Verdict != intake.Wrong {
+				got = strings.TrimSuffix(u.From.Format("2006-01-02 15:04"), " 00:00")
+			}
+			if got != want || want == "" && !strings.Contains(r.Faults[0].Message, "day") {
+				t.Errorf("%s: row %d begins %q, want %q; %+v", name, i, got, want, r.Faults)
+			}
+		}
+		if trial.TwoWays != c.twoWays && name != "both" {
+			t.Errorf("%s: it is asked %v", name, trial.TwoWays)
+		}
+	}
+}
+
+// What is unclear about columns and rows is told with its place, and what is clear is taken as it is meant.
+func TestWhatColumnsHold(t *testing.T) {
+	d := organisation()
+	for text, want := range map[string]string{
+		"Name|Name|Role\nA|B|clerk":      "Columns 1 and 2 are both headed “Name”",
+		"Name|Full name|Role\nA|B|clerk": "Columns 1, “Name”, and 2, “Full name”, can both hold the field “Name”",
+		"Name|E-mail|Role\nA|B|clerk":    "",
+		"Colour|Colour|Name\nA|B|clerk":  "", // neither is taken
+	} {
+		header, rows := file(text)
+		columns := intake.Match(d, intake.People, header, rows, nil)
+		got := intake.Clash(intake.People, header, columns, nil)
+		if !strings.HasPrefix(got, want) || want == "" && got != "" {
+			t.Errorf("%q: it is told %q, want %q", text, got, want)
+		}
+		said := map[string]string{intake.Plain(header[1]): ""}
+		columns = intake.Match(d, intake.People, header, rows, said)
+		if got := intake.Clash(intake.People, header, columns, said); got != "" {
+			t.Errorf("%q: what was said is asked again: %q", text, got)
+		}
+	}
+	for text, want := range map[string][]string{
+		"id|name|groups|licences\nann|Ann Ash|3|1\nbo|Bo Birch|4|0": {"id", "displayName", "", ""}, // counts
+		"id|name|groups\n7001|A|Crew\n7002|B|Crew":                  {"externalId", "displayName", "groups"},
+		"id|name\nann|Ann Ash":                                      {"id", "displayName"},
+	} {
+		header, rows := file(text)
+		if got := intake.Match(d, intake.People, header, rows, nil); !slices.Equal(got, want) {
+			t.Errorf("%q holds %q, want %q", text, got, want)
+		}
+	}
+	if !intake.Heads("E-Mail address") || intake.Heads("Ann Ash") {
+		t.Error("heads are not told from others")
+	}
+	// Several in a cell, with commas, if all of them are things; an id before a name; one that is so already, of several
+	// who are called so; and a row that has more cells than the head.
+	twin := organisation()
+	bo, _ := twin.Users.Find("bo")
+	bo.Manager = "twin2"
+	header, rows := file("id|name|reports to|groups|qualifications\nbo|Bo Birch|Twin|\"Crew, By rule\"|\n" +
+		"bo|Bo Birch|Twin||crane 2 until 2027-05-01; first-aid\nann|Ann Ash|||")
+	rows[0][3] = "Crew, Nowhere"
+	o := intake.Options{Columns: intake.Match(twin, intake.People, header, rows, nil), Over: map[int]int{2: 9}}
+	trial, _ := intake.Try(twin, intake.People, rows[:1], o, func(int) bool { return true })
+	if trial.Rows[0].Verdict != intake.Wrong || !strings.Contains(trial.Rows[0].Faults[0].Message, "“Crew, Nowhere”") {
+		t.Errorf("one of several that is nothing: %+v", trial.Rows[0])
+	}
+	rows[0][3] = "Crew"
+	trial, _ = intake.Try(twin, intake.People, rows[1:2], o, func(int) bool { return true })
+	if r := trial.Rows[0]; r.Verdict != intake.Changes || len(r.Changes) != 1 ||
+		r.Changes[0].After != "crane 2 until 2027-05-01; first-aid" {
+		t.Errorf("qualifications, and a manager of whose name there are two: %+v", r)
+	}
+	trial, _ = intake.Try(twin, intake.People, rows, o, func(int) bool { return true })
+	if r := trial.Rows[2]; r.Verdict != intake.Wrong || !strings.Contains(r.Faults[0].Message, "9 cells") {
+		t.Errorf("a row with too many cells: %+v", r)
+	}
+	twice := try(t, intake.People, "Name|External id|E-mail|Role\nA A|7|a@x.example|clerk\nB B|8|A@x.example|clerk",
+		intake.Options{})
+	if r := twice.Rows[1]; r.Verdict != intake.Wrong || !strings.Contains(r.Faults[0].Message, "line 1, about A A, has the same") {
+		t.Errorf("two with one address: %+v", r)
+	}
+}

@@ -35,13 +35,11 @@ func resolver(d *model.Design) *names {
 	for _, r := range d.Roles {
 		if r.State == model.Active {
 			n.roles.Add(r.ID, r.Name)
-			n.targets.Add("role:"+r.ID, r.Name, r.ID)
 		}
+		n.targets.Add("role:"+r.ID, r.Name, r.ID)
 	}
 	for _, s := range d.Sets {
-		if s.State == model.Active {
-			n.targets.Add("set:"+s.ID, s.Name, s.ID)
-		}
+		n.targets.Add("set:"+s.ID, s.Name, s.ID)
 	}
 	for _, a := range d.Areas {
 		n.areas.Add(a.ID, a.Name)

@@ -32,7 +32,8 @@ func (t *trying) gather() bool {
 			}
 		}
 	}
-	rowOf := map[string]int{} // which row is about whom
+	rowOf := map[string]int{}  // which row is about whom
+	mailOf := map[string]int{} // which row of somebody new has an address and no user name
 	for i := range t.rows {
 		if i%step == 0 && !t.going(0) {
 			return false
@@ -80,6 +81,16 @@ func (t *trying) gather() bool {
 		}
 		if r.ID == "" {
 			r.ID = t.newPerson(i, known, taken)
+			// The user name is made of the address then.
+			if mail := filter.Fold(t.cell(i, "email")); mail != "" && t.cell(i, "userName") == "" {
+				if first, twice := mailOf[mail]; twice {
+					t.wrong(i, "email", t.cell(i, "email"), fmt.Errorf("line %d, about %s, has the same address, of which a user "+
+						"name is made: give one of the two another, or user names of their own", t.line(first),
+						t.trial.Rows[first].About))
+					continue
+				}
+				mailOf[mail] = i
+			}
 		}
 		if first, twice := rowOf[r.ID]; twice {
 			t.wrong(
@@ -181,7 +192,9 @@ func (t *trying) person(i int) {
 		u.Licences = licences
 	}
 	t.qualifications(i, u)
-	if state := t.find(i, "state", t.names.states); state != "" && t.differs(i, "state", string(u.State), state) {
+	if there && strings.EqualFold(t.cell(i, "state"), "not live") {
+		// So lists say of somebody whose time has not come or is over: their state stays.
+	} else if state := t.find(i, "state", t.names.states); state != "" && t.differs(i, "state", string(u.State), state) {
 		u.State = model.UserState(state)
 	}
 	t.times(i, &u.From, &u.Until)

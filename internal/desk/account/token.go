@@ -7,6 +7,7 @@ import (
 
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/exchange/table"
 	"fachwerk/internal/store"
 )
 
@@ -304,4 +305,33 @@ func (d *Accounts) EndCalendar(who desk.Actor) error {
 		}
 	}
 	return err
+}
+
+// TokensTable gives every token, those that have ended too, without their secrets.
+func (d *Accounts) TokensTable(who desk.Actor) (*table.Table, error) {
+	list, err := d.Tokens(who)
+	if err != nil {
+		return nil, err
+	}
+	t := &table.Table{Name: "tokens", Columns: []table.Column{
+		{Title: "id", Width: 14}, {Title: "name", Width: 30}, {Title: "for", Width: 12}, {Title: "acts as", Width: 26},
+		{Title: "made", Width: 20}, {Title: "made by", Width: 26}, {Title: "expires", Width: 20},
+		{Title: "last used", Width: 20}, {Title: "ended", Width: 20},
+	}}
+	for _, k := range list {
+		as := ""
+		if k.User != nil {
+			as = k.User.ID
+		}
+		row := []any{k.ID, k.Name, k.Purpose, as, k.Made, k.By}
+		for _, at := range []*time.Time{k.Expires, k.Used, k.Ended} {
+			if at == nil {
+				row = append(row, nil)
+			} else {
+				row = append(row, *at)
+			}
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	return t, nil
 }

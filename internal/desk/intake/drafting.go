@@ -140,7 +140,9 @@ func (d *Intake) ImportFile(
 		k := intake.Kind(cmp.Or(kind, string(intake.Guess(h.Design(), file.Header, file.Rows, said))))
 		o.Lines, o.Over = file.Lines, file.Over
 		o.Columns = intake.Match(h.Design(), k, file.Header, file.Rows, said)
-		o.Stop = intake.Clash(k, file.Header, o.Columns, said)
+		if file.Reading.Form != rows.LDIF {
+			o.Stop = intake.Clash(k, file.Header, o.Columns, said)
+		}
 		o.Uses, o.Now = h.Uses, d.Now()
 		o.Refused = func(ops []change.Op) []intake.Refusal { return refusals(d.Blame(d.Operated(h, ops))) }
 		trial, _ = intake.Try(h.Design(), k, file.Rows, o, func(int) bool { return true })

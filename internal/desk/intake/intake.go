@@ -364,7 +364,7 @@ func (t *trying) make(going func(done int) bool) {
 			t.chosen = false
 		}
 		t.options.Columns, t.options.Lines, t.options.Over, t.options.Stop = t.columns, t.file.Lines, t.file.Over, ""
-		if !t.chosen {
+		if !t.chosen && t.file.Reading.Form != rows.LDIF { // there several attributes say the same, as they should
 			t.options.Stop = intake.Clash(t.kind, t.file.Header, t.columns, t.before[t.kind])
 		}
 		t.options.Uses = t.house.Uses

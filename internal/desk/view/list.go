@@ -199,7 +199,12 @@ func (d *Viewer) ListTable(who desk.Actor, q Listing) (*table.Table, error) {
 		return nil, desk.Refuse(desk.Invalid, "The filter cannot be read: %s.", l.Trouble)
 	}
 	t := &table.Table{Name: q.Kind.Plural(), Columns: []table.Column{{Title: "id", Width: 24}}}
-	for _, c := range l.Columns {
+	ids := -1 // of the cells; the ids stand in front anyway
+	for i, c := range l.Columns {
+		if c.ID == "id" {
+			ids = i - 1
+			continue
+		}
 		width := 22.0
 		switch {
 		case c.ID == "name":
@@ -213,7 +218,10 @@ func (d *Viewer) ListTable(who desk.Actor, q Listing) (*table.Table, error) {
 	}
 	for _, r := range l.Rows {
 		row := []any{r.ID, r.Name}
-		for _, c := range r.Cells {
+		for i, c := range r.Cells {
+			if i == ids {
+				continue
+			}
 			row = append(row, cmp.Or(c.typed, any(c.Text)))
 		}
 		t.Rows = append(t.Rows, row)

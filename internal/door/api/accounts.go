@@ -10,8 +10,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/door/inner"
+	"fachwerk/internal/exchange/table"
 )
 
 // accounts are one's own account, the tokens of programs and the security log.
@@ -134,6 +136,25 @@ func (a *API) accounts() {
 			return answer(a.desk.Tokens(actor(ctx)))
 		},
 	)
+	for _, file := range []struct {
+		id, path, name, summary string
+		of                      func(who desk.Actor) (*table.Table, error)
+	}{
+		{"exportTokens", "/api/lists/token/{form}", "tokens", "The tokens as a table, without their secrets", a.desk.TokensTable},
+		{"exportAssignments", "/api/lists/assignment/{form}", "assignments",
+			"All assignments as a table, as files of assignments are brought in", a.desk.AssignmentsTable},
+		{"exportUses", "/api/lists/last-use/{form}", "last-uses",
+			"When people last used what as a table, as files of last uses are brought in", a.desk.UsesTable},
+	} {
+		on(
+			a,
+			operation{id: file.id, method: http.MethodGet, path: file.path, summary: file.summary},
+			func(ctx context.Context, in *FormInput) (*huma.StreamResponse, error) {
+				t, err := file.of(actor(ctx))
+				return tableAs(in.Form, "fachwerk-"+file.name, t, err)
+			},
+		)
+	}
 	type tokenInput struct{ Body account.NewToken }
 	on(
 		a,

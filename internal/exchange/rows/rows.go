@@ -227,8 +227,8 @@ func encodingOf(data []byte) string {
 // signs are quotation marks, dashes and small letters of Windows-1252 and Windows-1250 that stand beside letters.
 const signs = "\x80\x82\x84\x85\x8b\x91\x92\x93\x94\x95\x96\x97\x99\x9a\x9b\x9c\x9d\x9e\x9f"
 
-// eightBit tells encodings of eight bits apart, by what stands beside letters: the letters of Mac Roman are controls and
-// signs in the others, and those of Central Europe are signs in Windows-1252 that no word has.
+// eightBit tells encodings of eight bits apart, by what stands beside letters: the letters of Mac Roman are controls
+// and signs in the others, and those of Central Europe are signs in Windows-1252 that no word has.
 func eightBit(data []byte) string {
 	letter := func(i int) bool {
 		return i >= 0 && i < len(data) && ('a' <= data[i]|0x20 && data[i]|0x20 <= 'z')
@@ -418,8 +418,8 @@ func filled(row []string) (n int) {
 const headWithin = 10
 
 // headAt gives the row that heads the columns, -1 if none does: the one with the most words that are known to head
-// columns; or else the first, if it has a text in each that is no number, address or day, and none twice, while below it
-// a column has such.
+// columns; or else the first, if it has a text in each that is no number, address or day, and none twice, while below
+// it a column has such.
 func (f *File) headAt(all [][]string) int {
 	best, most := -1, 0
 	for i, row := range all[:min(len(all), headWithin)] {

@@ -4,6 +4,7 @@ import { type Ask, useAsk } from "../api/ask";
 import { api, data, type Schemas } from "../api/client";
 import { useHouse } from "../house/context";
 import { acting } from "../house/rights";
+import { Downloads } from "../parts/Downloads";
 import { endOf } from "../parts/days";
 import { Board } from "../parts/dialog";
 import { Field, TextField } from "../parts/fields";
@@ -46,6 +47,7 @@ export function Tokens() {
 					Each program has access by a token of its own. Its secret is shown once; a token that is withdrawn stops
 					working at once.
 				</p>
+				<Downloads path="/api/lists/token" query={{}} />
 				{acting(me) && (
 					<button type="button" className="action main" onClick={() => setMaking(true)}>
 						New token …

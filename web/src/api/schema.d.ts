@@ -1788,6 +1788,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lists/assignment/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All assignments as a table, as files of assignments are brought in
+         * @description All assignments as a table, as files of assignments are brought in.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
+        get: operations["exportAssignments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/last-use/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When people last used what as a table, as files of last uses are brought in
+         * @description When people last used what as a table, as files of last uses are brought in.
+         *
+         *     Needs `fachwerk:design:view`.
+         */
+        get: operations["exportUses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lists/review/{form}": {
         parameters: {
             query?: never;
@@ -1824,6 +1868,28 @@ export interface paths {
          *     Needs `fachwerk:history:view`, or the right to see what was changed: a delegate sees their part.
          */
         get: operations["exportHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/token/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tokens as a table, without their secrets
+         * @description The tokens as a table, without their secrets.
+         *
+         *     Needs `fachwerk:token:manage`.
+         */
+        get: operations["exportTokens"];
         put?: never;
         post?: never;
         delete?: never;
@@ -22492,6 +22558,100 @@ export interface operations {
             default: components["responses"]["Otherwise"];
         };
     };
+    exportAssignments: {
+        parameters: {
+            query?: {
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
+                when?: string;
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
+            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
+        };
+    };
+    exportUses: {
+        parameters: {
+            query?: {
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
+                when?: string;
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
+            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
+        };
+    };
     exportReviews: {
         parameters: {
             query?: {
@@ -22592,6 +22752,53 @@ export interface operations {
                  * @example 2026-11-23T08:00:00Z
                  */
                 until?: string;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description The form in which it is written.
+                 * @example csv
+                 */
+                form: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    /**
+                     * @example id,name,state
+                     *     gate-clerk,Gate clerk,active
+                     */
+                    "text/csv": string;
+                };
+            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
+        };
+    };
+    exportTokens: {
+        parameters: {
+            query?: {
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
+                when?: string;
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
+                as?: string;
             };
             header?: never;
             path: {

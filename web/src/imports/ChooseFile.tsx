@@ -29,6 +29,20 @@ const out: { name: string; forms: [form: string, href: string][] }[] = [
 	{ name: "The whole design", forms: [["Model file", "/api/model.json"]] },
 	{ name: "People and groups", forms: [["LDIF", "/api/people-and-groups.ldif"]] },
 	{
+		name: "Assignments",
+		forms: [
+			["CSV", "/api/lists/assignment/csv"],
+			["XLSX", "/api/lists/assignment/xlsx"],
+		],
+	},
+	{
+		name: "Last uses",
+		forms: [
+			["CSV", "/api/lists/last-use/csv"],
+			["XLSX", "/api/lists/last-use/xlsx"],
+		],
+	},
+	{
 		name: "What everybody effectively holds",
 		forms: [
 			["CSV", "/api/effective.csv"],
