@@ -58,6 +58,7 @@ func TestGuaranteesAndFindings(t *testing.T) {
 	s.see("ul[aria-label=Findings]", "by Signe Halloran: “the bank waits until spring”")
 
 	// What is found is drawn, and how it went week by week.
+	s.must(s.desk.CountFindings()) // as the server does by itself
 	s.open("/findings?kind=near-roles")
 	s.see("figure[aria-label='Week by week']", "as many as on 6 Sept 2026")
 	s.click("ul[aria-label=Findings] button", "Show")

@@ -194,6 +194,7 @@ func serve(set *settings) error {
 		go remind(ctx, d)
 		go keepUses(ctx, d)
 		go keepSnapshot(ctx, d)
+		go countFindings(ctx, d)
 		go forget(ctx, s.Store, set.retention())
 		if set.sender != nil {
 			p := set.postman(d)
@@ -412,6 +413,16 @@ func keepSnapshot(ctx context.Context, d *rooms.Desk) {
 	})
 }
 
+// countFindings counts once an hour what was loose at the ends of weeks that are over and not counted yet.
+func countFindings(ctx context.Context, d *rooms.Desk) {
+	eachMinute(ctx, func() time.Duration {
+		if err := desk.Guarded(d.CountFindings); err != nil {
+			slog.Error("cannot count the findings of weeks past; it is tried again in an hour", "error", err)
+		}
+		return time.Hour
+	})
+}
+
 // eachMinute calls do after a minute, and again each time after as long as it says.
 func eachMinute(ctx context.Context, do func() (again time.Duration)) {
 	for wait := time.Minute; ; wait = do() {
@@ -437,9 +448,6 @@ func remind(ctx context.Context, d *rooms.Desk) {
 		}
 		if err := desk.Guarded(d.FindingsDue); err != nil {
 			slog.Error("cannot write to owners about findings", "error", err)
-		}
-		if err := desk.Guarded(d.CountFindings); err != nil {
-			slog.Error("cannot count the findings of weeks past", "error", err)
 		}
 		if err := desk.Guarded(d.DropAdopted); err != nil {
 			slog.Error("cannot look which kept catalogues were adopted", "error", err)

@@ -197,6 +197,9 @@ func run(folder string) (err error) {
 	if err != nil {
 		return err
 	}
+	if err := served.CountFindings(); err != nil { // as the server does by itself
+		return errors.Join(err, stop())
+	}
 	nextCatalogue = filepath.Join(temp, "quaybook-4.3.json")
 	if err := writeCatalogue(served.Design()); err != nil {
 		return errors.Join(err, stop())

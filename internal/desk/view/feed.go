@@ -116,7 +116,7 @@ func (d *Viewer) LDIF(who desk.Actor, to io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return ldif.Write(to, s.Present.Design())
+	return ldif.Write(to, s.Present.Design(), s.Present.Index.Members)
 }
 
 // Model writes the design of the instant that is looked at as a model file.

@@ -27,7 +27,7 @@ func FuzzWrite(f *testing.F) {
 			Users:        model.Table[*model.User]{{ID: "ann", UserName: "ann", DisplayName: name, JobTitle: title}},
 		})
 		var out bytes.Buffer
-		if err := ldif.Write(&out, d); err != nil {
+		if err := ldif.Write(&out, d, nil); err != nil {
 			t.Fatal(err)
 		}
 		for line := range strings.Lines(out.String()) {
