@@ -112,6 +112,7 @@ func TestFromAnInvitationToAPasskey(t *testing.T) {
 
 	// By the passkey alone; then by password and a recovery code, which is good once.
 	p.signOut()
+	p.must(p.Settled())
 	p.click("button", "Sign in with a passkey")
 	p.wait("!!document.querySelector('header')")
 	for _, good := range []bool{true, false} {

@@ -161,7 +161,7 @@ func (s *looking) boards() {
 		s.wait("document.activeElement.textContent.includes('" + c[1] + "')") // the focus is where it came from
 	}
 	for kind, drawn := range map[string]string{
-		"near-roles": "not edit", "seat-wanted": "without one", "high-ceiling": "lower it", "broken-duty": "Aino Ekholm",
+		"near-roles": "not edit", "high-ceiling": "lower it",
 	} {
 		s.open("/findings?kind=" + kind)
 		s.click("ul[aria-label=Findings] button", "Show")

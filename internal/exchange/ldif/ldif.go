@@ -20,14 +20,12 @@ const width = 76
 // Write writes the people who are not deleted and the groups of a design, as an empty directory takes them in: first
 // what they lie in, and each with the attribute that names it. Members gives who is in a group that finds its members
 // by a rule. Groups without members cannot be said in LDIF (RFC 4519, section 3.5): they are left out, and named in a
-// remark. Of people who are not active, the description says what they are.
+// remark. Of people who are not active, the description says what they are. The line with the version, which may be
+// left out (RFC 2849, note 1), is: loaders of whole directories take it for an entry.
 func Write(w io.Writer, d *model.Design, members func(group string) []string) error {
 	out := bufio.NewWriter(w)
 	organisation := strings.TrimSpace(d.Organisation.Name)
 	suffix := "o=" + ldap.EscapeDN(organisation)
-	if _, err := out.WriteString("version: 1\n\n"); err != nil {
-		return err
-	}
 	list := []entry{container("o="+ldap.EscapeDN(organisation), "organization", "o", organisation)}
 	for _, unit := range []string{"people", "groups"} {
 		list = append(list, container("ou="+unit+","+suffix, "organizationalUnit", "ou", unit))

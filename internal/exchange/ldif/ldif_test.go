@@ -44,6 +44,9 @@ func TestWrite(t *testing.T) {
 		t.Fatal(err)
 	}
 	text := b.String()
+	if !strings.HasPrefix(text, "dn: o=") {
+		t.Errorf("it begins with something else than what all lies in: %.40s", text)
+	}
 	for line := range strings.Lines(text) {
 		if len(line) > 78 {
 			t.Errorf("a line of %d: %s", len(line), line)
