@@ -2200,14 +2200,14 @@ var mutants = []mutant{
 	},
 	{
 		"days of workbooks are as they look",
-		"internal/exchange/rows/rows.go",
+		"internal/exchange/rows/workbook.go",
 		"all[i][c] = at.Format(time.DateOnly)",
 		"_ = at",
 		"./internal/exchange/rows",
 	},
 	{
 		"hidden sheets come as they stand",
-		"internal/exchange/rows/rows.go",
+		"internal/exchange/rows/workbook.go",
 		"err == nil && !visible {",
 		"err != nil && !visible {",
 		"./internal/exchange/rows",

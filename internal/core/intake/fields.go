@@ -334,7 +334,7 @@ var headWords = sync.OnceValue(func() map[string]bool {
 	out := map[string]bool{}
 	for _, list := range fields {
 		for _, f := range list {
-			for _, word := range append([]string{f.Name, f.Title}, f.Aliases...) {
+			for _, word := range f.words() {
 				out[Plain(word)] = true
 			}
 		}
@@ -342,11 +342,12 @@ var headWords = sync.OnceValue(func() map[string]bool {
 	return out
 })
 
-// heads tells whether a text is a name of a field.
+// words are those that a column of the field is headed with.
+func (f Field) words() []string { return append([]string{f.Name, f.Title}, f.Aliases...) }
+
+// heads tells whether a text is one of them.
 func (f Field) heads(text string) bool {
-	return slices.ContainsFunc(append([]string{f.Name, f.Title}, f.Aliases...), func(n string) bool {
-		return Plain(n) == Plain(text)
-	})
+	return slices.ContainsFunc(f.words(), func(n string) bool { return Plain(n) == Plain(text) })
 }
 
 // Clash tells what is unclear about which columns hold what: two that are headed alike, or that can both hold a field
@@ -401,13 +402,13 @@ func Match(d *model.Design, k Kind, header []string, rows [][]string, before map
 	for _, exactly := range []bool{true, false} {
 		for i, h := range header {
 			for _, f := range fields[k] {
-				words := append([]string{f.Name, f.Title}, f.Aliases...)
-				if slices.ContainsFunc(words, func(n string) bool {
-					if exactly || len(Plain(h)) < 5 {
-						return Plain(n) == Plain(h)
-					}
-					return len(Plain(n)) >= 4 && strings.Contains(Plain(h), Plain(n))
-				}) && !none[i] {
+				fits := f.heads(h)
+				if !exactly && len(Plain(h)) >= 5 {
+					fits = slices.ContainsFunc(f.words(), func(n string) bool {
+						return len(Plain(n)) >= 4 && strings.Contains(Plain(h), Plain(n))
+					})
+				}
+				if fits && !none[i] {
 					give(i, names.meant(k, f.Name, column(rows, i)))
 				}
 			}

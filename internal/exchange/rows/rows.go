@@ -12,18 +12,10 @@ import (
 	"fmt"
 	"io"
 	"maps"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
-	"time"
-	"unicode/utf8"
 
 	"github.com/go-ldap/ldif"
-	"github.com/xuri/excelize/v2"
-	"golang.org/x/text/encoding/charmap"
-	"golang.org/x/text/encoding/unicode"
-	"golang.org/x/text/transform"
 )
 
 // The forms of files.
@@ -155,109 +147,6 @@ func formOf(name string, data []byte) string {
 		return JSON
 	}
 	return CSV
-}
-
-// text gives what bytes say, in UTF-8.
-func (f *File) text(data []byte) (string, error) {
-	if f.Reading.Encoding == "" {
-		f.Reading.Encoding = encodingOf(data)
-	}
-	switch f.Reading.Encoding {
-	case UTF8:
-		data = bytes.TrimPrefix(data, []byte("\ufeff"))
-		if !utf8.Valid(data) {
-			at := 0
-			for at < len(data) {
-				r, n := utf8.DecodeRune(data[at:])
-				if r == utf8.RuneError && n == 1 {
-					break
-				}
-				at += n
-			}
-			return "", fmt.Errorf(
-				"line %d is not UTF-8: choose another encoding",
-				1+bytes.Count(data[:at], []byte("\n")),
-			)
-		}
-		return string(data), nil
-	case Western, Central, Mac:
-		table := map[string]*charmap.Charmap{
-			Western: charmap.Windows1252, Central: charmap.Windows1250, Mac: charmap.Macintosh,
-		}[f.Reading.Encoding]
-		out, err := table.NewDecoder().Bytes(data)
-		return string(out), err
-	case UTF16LE, UTF16BE:
-		order := unicode.LittleEndian
-		if f.Reading.Encoding == UTF16BE {
-			order = unicode.BigEndian
-		}
-		out, _, err := transform.Bytes(unicode.UTF16(order, unicode.UseBOM).NewDecoder(), data)
-		return string(out), err
-	}
-	return "", fmt.Errorf("the encoding %q is not known", f.Reading.Encoding)
-}
-
-func encodingOf(data []byte) string {
-	switch {
-	case bytes.HasPrefix(data, []byte("\xff\xfe")):
-		return UTF16LE
-	case bytes.HasPrefix(data, []byte("\xfe\xff")):
-		return UTF16BE
-	}
-	some := data[:min(len(data), 4096)]
-	even, odd := 0, 0
-	for i, b := range some {
-		if b == 0 && i%2 == 0 {
-			even++
-		} else if b == 0 {
-			odd++
-		}
-	}
-	switch {
-	case odd > len(some)/5:
-		return UTF16LE
-	case even > len(some)/5:
-		return UTF16BE
-	case utf8.Valid(data):
-		return UTF8
-	}
-	return eightBit(data)
-}
-
-// signs are quotation marks, dashes and small letters of Windows-1252 and Windows-1250 that stand beside letters.
-const signs = "\x80\x82\x84\x85\x8b\x91\x92\x93\x94\x95\x96\x97\x99\x9a\x9b\x9c\x9d\x9e\x9f"
-
-// eightBit tells encodings of eight bits apart, by what stands beside letters: the letters of Mac Roman are controls
-// and signs in the others, and those of Central Europe are signs in Windows-1252 that no word has.
-func eightBit(data []byte) string {
-	letter := func(i int) bool {
-		return i >= 0 && i < len(data) && ('a' <= data[i]|0x20 && data[i]|0x20 <= 'z')
-	}
-	mac, central, high := 0, 0, 0
-	for i, b := range data {
-		if b < 0x80 || !letter(i-1) && !letter(i+1) {
-			continue
-		}
-		switch {
-		case b >= 0xc0:
-			high++
-		case strings.IndexByte("\x8a\x8c\x8e", b) >= 0: // capitals in the others, and small letters in Mac Roman
-			if i > 0 && 'a' <= data[i-1] && data[i-1] <= 'z' {
-				mac++
-			}
-		case b <= 0x9f && strings.IndexByte(signs, b) < 0:
-			mac++
-		case strings.IndexByte("\xa3\xa5\xaa\xaf\xb3\xb9\xba\xbc\xbe\xbf", b) >= 0:
-			central++
-		}
-	}
-	switch {
-	case mac > high+central:
-		return Mac
-	case central > 0:
-		return Central
-	}
-	return Western
 }
 
 func (f *File) table(data []byte) error {
@@ -466,108 +355,6 @@ func (f *File) headAt(all [][]string) int {
 // telling tells of a text that it is a number, an address or a day, which heads no column.
 func telling(c string) bool {
 	return strings.Contains(c, "@") || strings.ContainsAny(c[:1], "0123456789")
-}
-
-func (f *File) workbook(data []byte) (err error) {
-	book, err := excelize.OpenReader(
-		bytes.NewReader(data),
-		excelize.Options{UnzipSizeLimit: 256 << 20, UnzipXMLSizeLimit: 64 << 20},
-	)
-	if err != nil {
-		return fmt.Errorf("the workbook cannot be opened: %w", err)
-	}
-	defer func() { err = cmp.Or(err, book.Close()) }()
-	if f.Sheets = sheetsOf(book); len(f.Sheets) == 0 {
-		return errors.New("the workbook has no sheets")
-	}
-	f.Reading.Sheet = cmp.Or(f.Reading.Sheet, f.Sheets[0])
-	if !slices.Contains(f.Sheets, f.Reading.Sheet) {
-		return fmt.Errorf("the workbook has no sheet %q", f.Reading.Sheet)
-	}
-	in, err := book.Rows(f.Reading.Sheet)
-	if err != nil {
-		return err
-	}
-	var all [][]string
-	var lines []int
-	cells := 0
-	for line := 1; in.Next(); line++ {
-		row, err := in.Columns(excelize.Options{RawCellValue: false})
-		if err != nil {
-			return fmt.Errorf("row %d cannot be read: %w", line, err)
-		}
-		if cells += len(row); cells > maxCells || len(row) > maxColumns {
-			return tooMuch(line)
-		}
-		all, lines = append(all, row), append(lines, line)
-	}
-	if err := cmp.Or(in.Error(), in.Close()); err != nil {
-		return err
-	}
-	if err := days(book, f.Reading.Sheet, all); err != nil {
-		return err
-	}
-	f.head(all, lines)
-	return nil
-}
-
-// dayLike is how cells that hold days and instants look, in whatever order and language their format has them.
-var dayLike = regexp.MustCompile(`^\D{0,12}\d{1,4}\s?[-/. ]\s?(\d{1,2}|\pL{3,12}\.?)[-/. ,]|^\d{1,2}:\d{2}`)
-
-// days puts days and instants in place of how their cells show them: a cell holds a number, and whether that shows day
-// or month first depends on who made the workbook.
-func days(book *excelize.File, sheet string, all [][]string) error {
-	looks := func(row []string) bool { return slices.ContainsFunc(row, dayLike.MatchString) }
-	if !slices.ContainsFunc(all, looks) {
-		return nil
-	}
-	props, err := book.GetWorkbookProps()
-	if err != nil {
-		return err
-	}
-	from1904 := props.Date1904 != nil && *props.Date1904
-	in, err := book.Rows(sheet)
-	if err != nil {
-		return err
-	}
-	for i := 0; in.Next() && i < len(all); i++ {
-		raw, err := in.Columns(excelize.Options{RawCellValue: true})
-		if err != nil {
-			return fmt.Errorf("row %d cannot be read: %w", i+1, err)
-		}
-		for c := range all[i] {
-			if c >= len(raw) || raw[c] == all[i][c] || !dayLike.MatchString(all[i][c]) {
-				continue
-			}
-			number, err := strconv.ParseFloat(raw[c], 64)
-			if err != nil || number < 1 {
-				continue // a text that looks so, or a time of day
-			}
-			at, err := excelize.ExcelDateToTime(number, from1904)
-			if err != nil {
-				continue
-			}
-			if at = at.Round(time.Second); at.Equal(at.Truncate(24 * time.Hour)) {
-				all[i][c] = at.Format(time.DateOnly)
-			} else {
-				all[i][c] = at.Format("2006-01-02 15:04:05")
-			}
-		}
-	}
-	return cmp.Or(in.Error(), in.Close())
-}
-
-// sheetsOf gives the sheets of a workbook, those first that are shown.
-func sheetsOf(book *excelize.File) (shown []string) {
-	var hidden []string
-	for _, s := range book.GetSheetList() {
-		if visible, err := book.GetSheetVisible(s); err == nil && !visible {
-			hidden = append(hidden, s)
-		} else {
-			shown = append(shown, s)
-		}
-	}
-	return append(shown, hidden...)
 }
 
 // directory reads the people or groups of LDIF, whichever there are more of, each attribute a column; several
