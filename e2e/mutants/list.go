@@ -2174,7 +2174,7 @@ var mutants = []mutant{
 		"columns that clash are taken as they come",
 		"internal/core/intake/fields.go",
 		`if said(i) || said(j) || columns[i] == "" && columns[j] == "" {`,
-		"if true {",
+		"if !said(i) && !said(j) {",
 		"./internal/core/intake",
 	},
 	{
@@ -2216,7 +2216,7 @@ var mutants = []mutant{
 		"an adopted catalogue waits again",
 		"internal/desk/intake/upgrade.go",
 		"if err == nil && len(r.Ops) == 0 {\n\t\t\tif _",
-		"if err != nil {\n\t\t\tif _",
+		"if err == nil && len(r.Ops) > 0 {\n\t\t\tif _",
 		"./internal/desk",
 	},
 	{
