@@ -118,7 +118,7 @@ func (d *Intake) keptOr(who desk.Actor, f UpgradeFile) (UpgradeFile, error) {
 	}
 	for _, k := range list {
 		if k.System == f.Kept {
-			return UpgradeFile{Name: k.Name, Data: k.Data, System: k.System, Version: k.Version}, nil
+			return fileOf(&k), nil
 		}
 	}
 	return f, desk.Refuse(desk.NotFound, "No version of “%s” is kept: it was adopted, or discarded.", f.Kept)
@@ -136,6 +136,11 @@ func (d *Intake) ImportCatalogue(f UpgradeFile, apply bool) (u *Upgrade, err err
 		return d.Operate(h, ops, u.System.Name+" "+u.To+" is brought in from "+f.Name)
 	})
 	return u, err
+}
+
+// fileOf is a version that is kept, as it was sent.
+func fileOf(k *store.KeptCatalogue) UpgradeFile {
+	return UpgradeFile{Name: k.Name, Data: k.Data, System: k.System, Version: k.Version}
 }
 
 // KeptUpgrade is a version of a catalogue that is kept to be adopted later.
@@ -197,7 +202,7 @@ func (d *Intake) KeptUpgrades(who desk.Actor) ([]KeptUpgrade, error) {
 	}
 	out := []KeptUpgrade{}
 	for _, k := range list {
-		_, r, err := weighUpgrade(s.Design(), UpgradeFile{Name: k.Name, Data: k.Data, System: k.System, Version: k.Version})
+		_, r, err := weighUpgrade(s.Design(), fileOf(&k))
 		if err != nil || len(r.Ops) == 0 {
 			continue // adopted since
 		}
@@ -239,8 +244,7 @@ func (d *Intake) DropAdopted() error {
 		return err
 	}
 	for _, k := range list {
-		_, r, err := weighUpgrade(d.Present().Design(),
-			UpgradeFile{Name: k.Name, Data: k.Data, System: k.System, Version: k.Version})
+		_, r, err := weighUpgrade(d.Present().Design(), fileOf(&k))
 		if err == nil && len(r.Ops) == 0 {
 			if _, err := d.Store.DropCatalogue(k.System); err != nil {
 				return err

@@ -11,13 +11,18 @@ import (
 	"fachwerk/internal/exchange/table"
 )
 
-// AssignmentsTable gives every assignment, with the columns that files of assignments are brought in by.
-func (d *Viewer) AssignmentsTable(who desk.Actor) (*table.Table, error) {
-	s, err := d.See(who)
-	if err != nil {
+// exported is what somebody sees who may take all of it out.
+func (d *Viewer) exported(who desk.Actor) (*desk.Sight, error) {
+	if err := d.MayExport(who); err != nil {
 		return nil, err
 	}
-	if err := d.MayExport(who); err != nil {
+	return d.See(who)
+}
+
+// AssignmentsTable gives every assignment, with the columns that files of assignments are brought in by.
+func (d *Viewer) AssignmentsTable(who desk.Actor) (*table.Table, error) {
+	s, err := d.exported(who)
+	if err != nil {
 		return nil, err
 	}
 	t := &table.Table{Name: "assignments", Columns: []table.Column{
@@ -43,11 +48,8 @@ func (d *Viewer) AssignmentsTable(who desk.Actor) (*table.Table, error) {
 // UsesTable gives when people last used what, as far as it is known, with the columns that files of last uses are
 // brought in by.
 func (d *Viewer) UsesTable(who desk.Actor) (*table.Table, error) {
-	s, err := d.See(who)
+	s, err := d.exported(who)
 	if err != nil {
-		return nil, err
-	}
-	if err := d.MayExport(who); err != nil {
 		return nil, err
 	}
 	t := &table.Table{Name: "last uses", Columns: []table.Column{
