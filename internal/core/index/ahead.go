@@ -56,22 +56,24 @@ func (x *Index) Alongside(a *model.Assignment) bool {
 	if !ok {
 		return false
 	}
-	missing := slices.Clone(x.shapes[x.shapeOf[x.keyOf(a)]].words)
-	if len(missing) == 0 {
+	given := &x.shapes[x.shapeOf[x.keyOf(a)]]
+	if len(given.some) == 0 {
 		return false
 	}
-	licensed := x.licensed(u).Words()
-	for at := range missing {
-		missing[at] &= licensed[at]
-	}
+	var room [roomFor]word
+	missing := x.allowed(u, given, room[:0])
 	for _, g := range x.people.at(u).groups {
+		if len(missing) == 0 {
+			break
+		}
+		if !x.marks[g].meets(&given.mark) {
+			continue
+		}
 		for i := range x.groups.at(int(g)).grants {
-			for _, w := range x.shapes[x.groups.at(int(g)).grants[i].shape].some {
-				missing[w.at] &^= w.bits
-			}
+			missing = besides(missing, x.shapes[x.groups.at(int(g)).grants[i].shape].words)
 		}
 	}
-	return !slices.ContainsFunc(missing, func(bits uint64) bool { return bits != 0 })
+	return len(missing) == 0
 }
 
 // Begins gives the instants after t at which something that a user is given begins, each once, in order. Whether the

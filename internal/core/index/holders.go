@@ -129,21 +129,36 @@ func (x *Index) Missed(a *model.Assignment, t time.Time) (user string, is bool) 
 	if !ok {
 		return "", false
 	}
-	// Mostly one of the first would miss it: then nobody gathers all who are in the group.
-	for _, u := range x.groups.at(g).members {
-		if x.missed(int(u), a, t) {
-			return x.design.Users[u].ID, true
-		}
-	}
-	r := x.reach()
-	r.group(g)
-	all := r.people()
-	for u, ok := all.NextSet(0); ok; u, ok = all.NextSet(u + 1) {
-		if x.missed(int(u), a, t) {
-			return x.design.Users[u].ID, true
+	for g := range x.below(g) {
+		for _, u := range x.groups.at(g).members {
+			if x.missed(int(u), a, t) {
+				return x.design.Users[u].ID, true
+			}
 		}
 	}
 	return "", false
+}
+
+// below gives a group and all that are nested in it, each once.
+func (x *Index) below(group int) iter.Seq[int] {
+	return func(yield func(g int) bool) {
+		if len(x.groups.at(group).children) == 0 {
+			yield(group)
+			return
+		}
+		seen := map[int]bool{group: true}
+		for todo := []int{group}; len(todo) > 0; todo = todo[1:] {
+			if !yield(todo[0]) {
+				return
+			}
+			for _, c := range x.groups.at(todo[0]).children {
+				if !seen[int(c)] {
+					seen[int(c)] = true
+					todo = append(todo, int(c))
+				}
+			}
+		}
+	}
 }
 
 // MissedBy tells whether a user would hold less at t without an assignment that is in force, as [Index.Missed] does.
@@ -179,18 +194,9 @@ func (x *Index) reachesLive(g *grant, t time.Time) bool {
 	if g.Subject.User != "" {
 		return x.live(x.userOf.number(g.Subject.User), t)
 	}
-	first := x.groupOf.number(g.Subject.Group)
-	seen := map[int]bool{first: true}
-	for todo := []int{first}; len(todo) > 0; todo = todo[1:] {
-		at := x.groups.at(todo[0])
-		if slices.ContainsFunc(at.members, func(u int32) bool { return x.live(int(u), t) }) {
+	for c := range x.below(x.groupOf.number(g.Subject.Group)) {
+		if slices.ContainsFunc(x.groups.at(c).members, func(u int32) bool { return x.live(int(u), t) }) {
 			return true
-		}
-		for _, c := range at.children {
-			if !seen[int(c)] {
-				seen[int(c)] = true
-				todo = append(todo, int(c))
-			}
 		}
 	}
 	return false
@@ -212,29 +218,55 @@ func (x *Index) GiveNothing(t time.Time) (out []*model.Group) {
 	return out
 }
 
+// missed asks of one user what [Index.Missed] asks of all.
 func (x *Index) missed(u int, a *model.Assignment, t time.Time) bool {
 	if !x.live(u, t) {
 		return false
 	}
 	area, _ := x.area(a.Area)
 	wide := uint8(width(a.Reach))
-	rest := bitset.FromWithLength(x.readable.Len(), x.shapes[x.shapeOf[x.keyOf(a)]].words).Clone()
-	rest.InPlaceIntersection(x.licensed(u))
-	if rest.None() {
-		return false
-	}
-	systems := x.markOf(rest)
+	given := &x.shapes[x.shapeOf[x.keyOf(a)]]
+	var room [roomFor]word
+	rest := x.allowed(u, given, room[:0])
 	has := false // whether the user has it at all
-	x.grantsIn(u, &systems, func(g *grant) bool {
+	x.grantsIn(u, &given.mark, func(g *grant) bool {
 		switch {
-		case g.ID == a.ID:
+		case g.Assignment == a || g.ID == a.ID:
 			has = true
-		case g.in(t) && g.wide >= wide && x.covers(g.area, area):
-			rest.InPlaceDifference(x.carried(g))
+		case g.wide >= wide && g.in(t) && x.covers(g.area, area):
+			rest = besides(rest, x.shapes[g.shape].words)
 		}
-		return !has || rest.Any()
+		return len(rest) > 0
 	})
-	return has && rest.Any()
+	return has && len(rest) > 0
+}
+
+// roomFor is how many words most roles and sets give something of, so that these need no memory of their own.
+const roomFor = 32
+
+// allowed appends the words of what a shape carries of which the licences of a user allow something.
+func (x *Index) allowed(u int, s *shape, to []word) []word {
+	licensed := x.licensed(u).Words()
+	for _, w := range s.some {
+		if w.bits &= licensed[w.at]; w.bits != 0 {
+			to = append(to, w)
+		}
+	}
+	return to
+}
+
+// besides takes out of words, in place, what a shape of some words carries.
+func besides(of []word, carried []uint64) []word {
+	if len(carried) == 0 {
+		return of
+	}
+	left := of[:0]
+	for _, w := range of {
+		if w.bits &^= carried[w.at]; w.bits != 0 {
+			left = append(left, w)
+		}
+	}
+	return left
 }
 
 // idsOf gives the ids of some users, sorted.

@@ -4,7 +4,7 @@ import (
 	"iter"
 	mathbits "math/bits"
 	"slices"
-	"sync"
+	"sync/atomic"
 	"time"
 
 	"fachwerk/internal/core/fan"
@@ -32,12 +32,8 @@ type Rows struct {
 // Rows looks at everybody, for some permissions that there are.
 func (x *Index) Rows(keys []string, t time.Time) *Rows {
 	keys = slices.Compact(slices.Sorted(slices.Values(keys)))
-	workers := sync.Pool{New: func() any { return x.rower(keys) }}
-	return &Rows{keys, EachPerson(x.design, func(u *model.User) []uint64 {
-		w := workers.Get().(*rower)
-		defer workers.Put(w)
-		return w.row(u.ID, t)
-	})}
+	w := x.rower(keys)
+	return &Rows{keys, EachPerson(x.design, func(u *model.User) []uint64 { return w.row(u.ID, t) })}
 }
 
 // Next is the rows of another index, which has the same permissions, by those whom what differs touches: see [Touched].
@@ -67,21 +63,24 @@ func (r *Rows) Bits(keys []string) []uint64 {
 // EachBit gives the places of the bits of a row that are set.
 func EachBit(row []uint64) iter.Seq[int] { return eachBit(row) }
 
-// rower makes rows, one after another in the same memory.
+// rower makes rows. What a shape carries, and a profile of licences allows, is put into the form of a row once, by
+// whoever needs it first.
 type rower struct {
 	*Index
-	wanted  []uint64
-	systems mark
-	held    []uint64
-	place   []int32 // of permissions that are wanted: their bit in a row
-	words   int     // of a row
+	wanted   []uint64
+	systems  mark
+	place    []int32 // of permissions that are wanted: their bit in a row
+	words    int     // of a row
+	carried  []atomic.Pointer[[]word]
+	licensed []atomic.Pointer[[]uint64]
 }
 
 func (x *Index) rower(keys []string) *rower {
 	wanted := x.bitsOf(keys)
 	w := &rower{
-		Index: x, wanted: wanted.Words(), systems: x.markOf(wanted), held: make([]uint64, len(wanted.Words())),
-		place: make([]int32, len(x.permissions)), words: (len(keys) + 63) / 64,
+		Index: x, wanted: wanted.Words(), systems: x.markOf(wanted), place: make([]int32, len(x.permissions)),
+		words: (len(keys) + 63) / 64, carried: make([]atomic.Pointer[[]word], len(x.shapes)),
+		licensed: make([]atomic.Pointer[[]uint64], len(x.profiles)),
 	}
 	for i, key := range keys {
 		if p, ok := x.permissionOf.find(key); ok {
@@ -96,24 +95,59 @@ func (w *rower) row(user string, t time.Time) (row []uint64) {
 	if !ok || !w.live(u, t) {
 		return nil
 	}
-	clear(w.held)
 	w.grantsIn(u, &w.systems, func(g *grant) bool {
-		if g.in(t) {
-			for _, s := range w.shapes[g.shape].some {
-				w.held[s.at] |= s.bits
+		if carried := w.carriedBy(g.shape); len(carried) > 0 && g.in(t) {
+			if row == nil {
+				row = make([]uint64, w.words)
+			}
+			for _, c := range carried {
+				row[c.at] |= c.bits
 			}
 		}
 		return true
 	})
-	licensed := w.licensed(u).Words()
-	for at, bits := range w.held {
-		for bits &= w.wanted[at] & licensed[at]; bits != 0; bits &= bits - 1 {
-			if row == nil {
-				row = make([]uint64, w.words)
-			}
-			n := w.place[64*at+mathbits.TrailingZeros64(bits)]
-			row[n/64] |= 1 << (n % 64)
+	some := uint64(0)
+	if row != nil {
+		for at, bits := range w.licensedTo(w.people.at(u).profile) {
+			row[at] &= bits
+			some |= row[at]
 		}
 	}
+	if some == 0 {
+		return nil
+	}
 	return row
+}
+
+func (w *rower) carriedBy(shape int32) []word {
+	if known := w.carried[shape].Load(); known != nil {
+		return *known
+	}
+	row := make([]uint64, w.words)
+	for _, s := range w.shapes[shape].some {
+		w.put(row, int(s.at), s.bits)
+	}
+	some := wordsOf(row, nil)
+	w.carried[shape].Store(&some)
+	return some
+}
+
+func (w *rower) licensedTo(profile int32) []uint64 {
+	if known := w.licensed[profile].Load(); known != nil {
+		return *known
+	}
+	row := make([]uint64, w.words)
+	for at, bits := range w.profiles[profile].Words() {
+		w.put(row, at, bits)
+	}
+	w.licensed[profile].Store(&row)
+	return row
+}
+
+// put notes in a row those of a word of permissions that are wanted.
+func (w *rower) put(row []uint64, at int, bits uint64) {
+	for bits &= w.wanted[at]; bits != 0; bits &= bits - 1 {
+		n := w.place[64*at+mathbits.TrailingZeros64(bits)]
+		row[n/64] |= 1 << (n % 64)
+	}
 }

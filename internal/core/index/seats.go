@@ -37,13 +37,21 @@ func eachBit(words []uint64) iter.Seq[int] {
 
 // licencesOf gives the licences that classes of permissions need, but for those that are covered, by place in the
 // design.
-func (x *Index) licencesOf(covered map[int]bool, each func(needed func(class))) (out []string) {
+func (x *Index) licencesOf(covered map[int]bool, each func(needed func(class))) []string {
 	needed := make([]bool, len(x.design.Licences))
+	n := 0
 	each(func(c class) {
 		for _, l := range c.needs {
-			needed[l] = needed[l] || !covered[l]
+			if !needed[l] && !covered[l] {
+				needed[l] = true
+				n++
+			}
 		}
 	})
+	if n == 0 {
+		return nil
+	}
+	out := make([]string, 0, n)
 	for l, is := range needed {
 		if is {
 			out = append(out, x.design.Licences[l].ID)
