@@ -100,12 +100,17 @@ func (f *finder) told(s *source, found wall) {
 			if (person == s.step.By || !f.able(person)) && len(p.people) > 1 && !last {
 				continue // nobody acts on themselves
 			}
+			u, ok := f.d.Users.Find(person)
+			if !ok {
+				continue
+			}
+			lacks := f.lacksOf(u)
 			left = slices.DeleteFunc(left, func(h index.Holding) bool {
 				if n < mostLooked && f.has(person, h) {
 					return false
 				}
 				switch {
-				case f.licensed(person, h.Permission):
+				case len(lacks(h.Permission)) == 0:
 					found.add(f, Brick{Holding: h, Person: person, Chain: s.chain(p, person)})
 				case f.seat && last: // of all who were looked at, nobody has the licence
 					found.add(f, Brick{Holding: h, Person: person, Chain: f.seated(s.chain(p, person), person)})
@@ -118,8 +123,8 @@ func (f *finder) told(s *source, found wall) {
 	}
 }
 
-// toldEach tells what a source gives whom that gives everybody something else. Of an assignment of which all is told,
-// nobody else is asked.
+// toldEach tells what a source gives whom that gives everybody something else. Once all that a load could give anybody
+// is told, nobody else is asked.
 func (f *finder) toldEach(s *source, found wall) {
 	for _, p := range s.of {
 		for _, person := range p.people {
@@ -127,29 +132,26 @@ func (f *finder) toldEach(s *source, found wall) {
 			if !ok {
 				continue
 			}
-			s.each(u, func(g *model.Assignment, gives []index.Holding) {
-				all := len(gives) > 0
-				for _, h := range gives {
-					chain := len(p.via) + 1
-					if found.has(f, h, chain) {
-						continue
-					}
-					if f.has(person, h) {
-						all = false
-						continue
-					}
-					seat := s.step.Action != delegation.Seat && len(f.lacking(u, h.Permission)) > 0
-					if seat && !f.seat {
-						all = false
-						continue
+			lacks := f.lacksOf(u)
+			steps := len(p.via) + 1
+			s.each(u, func(l *load, gives []index.Holding, may func(index.Holding) bool) {
+				s.done.tell(l, gives, func(h index.Holding) bool {
+					switch {
+					case found.has(f, h, steps):
+						return true
+					case may != nil && !may(h) || f.has(person, h):
+						return false
 					}
 					b := Brick{Holding: h, Person: person, Chain: s.chain(p, person)}
-					if seat {
+					if s.step.Action != delegation.Seat && len(lacks(h.Permission)) > 0 {
+						if !f.seat {
+							return false
+						}
 						b.Chain = f.seated(b.Chain, person)
 					}
 					found.add(f, b)
-				}
-				s.done[g] = all
+					return true
+				})
 			})
 		}
 	}
@@ -184,7 +186,7 @@ func (f *finder) seated(chain []Step, person string) []Step {
 // licensed tells whether somebody has the licences that a permission needs.
 func (f *finder) licensed(person, permission string) bool {
 	u, ok := f.d.Users.Find(person)
-	return ok && len(f.lacking(u, permission)) == 0
+	return ok && len(f.lacksOf(u)(permission)) == 0
 }
 
 // able tells whether somebody will hold what is given to them, without being brought back first.
@@ -218,8 +220,12 @@ func (c *Ceiling) Contains(person string, h index.Holding) bool {
 		return slices.ContainsFunc(list, func(o index.Holding) bool { return f.x.Includes(o, h) })
 	}
 	each := func(s *source) (does bool) {
-		clear(s.done)
-		s.each(u, func(_ *model.Assignment, gives []index.Holding) { does = does || includes(gives) })
+		s.done.clear()
+		s.each(u, func(_ *load, gives []index.Holding, may func(index.Holding) bool) {
+			does = does || slices.ContainsFunc(gives, func(o index.Holding) bool {
+				return f.x.Includes(o, h) && (may == nil || may(o))
+			})
+		})
 		return does
 	}
 	for _, s := range f.sources {

@@ -75,9 +75,10 @@ func Of(v *ahead.View, user string, t time.Time) *Ceiling {
 	f := &finder{
 		v: v, x: x, d: x.Design(), t: t,
 		high: map[string]bool{}, mine: map[string]bool{}, blocked: map[string]bool{}, asked: map[string]bool{},
-		needs: map[string]bool{}, lacks: map[string][]string{}, seats: map[string]*Step{},
+		needs: map[string]bool{}, lacks: map[string]map[string][]string{}, requires: map[string][]string{}, seats: map[string]*Step{},
 		covered: map[string][]string{}, people: map[string][]*filter.Filter{},
-		carries: map[*model.Assignment][]index.Holding{}, held: map[string]map[string][]index.Holding{},
+		loads: map[*model.Assignment]*load{}, alike: map[loadKey]*load{}, contents: map[string][]part{},
+		held: map[string]map[string][]index.Holding{},
 	}
 	out := &Ceiling{User: user, f: f}
 	me := &actor{users: []string{user}, alone: user, chains: map[string][]Step{}, reach: map[string][]string{}}
@@ -145,13 +146,17 @@ type finder struct {
 	lock    bool                // somebody can change when people are valid
 	covered map[string][]string // whom delegations cover now, by delegation
 	people  map[string][]*filter.Filter
-	carries map[*model.Assignment][]index.Holding // what assignments carry
-	held    map[string]map[string][]index.Holding // what people hold, or will hold, by person and permission
-	seats   map[string]*Step                      // how somebody is given a licence
-	bare    string                                // somebody without any licence
-	lacks   map[string][]string                   // the licences that they lack, by permission
-	actors  []*actor                              // the delegate, and whoever could come to be one
-	sources []*source
+	loads   map[*model.Assignment]*load // what assignments carry
+	alike   map[loadKey]*load
+
+	contents map[string][]part                     // what roles and sets give
+	held     map[string]map[string][]index.Holding // what people hold, or will hold, by person and permission
+	seats    map[string]*Step                      // how somebody is given a licence
+	lacks    map[string]map[string][]string        // the licences that are lacking, by those one has and by permission
+
+	requires map[string][]string // the licences that permissions need
+	actors   []*actor            // the delegate, and whoever could come to be one
+	sources  []*source
 }
 
 func (f *finder) lasts(until time.Time) bool { return until.IsZero() || f.t.Before(until) }
@@ -161,9 +166,6 @@ func (f *finder) begin(user string) {
 	slices.Sort(f.highs)
 	for _, key := range f.highs {
 		f.high[key] = true
-	}
-	if i := slices.IndexFunc(f.d.Users, func(u *model.User) bool { return len(u.Licences) == 0 }); i >= 0 {
-		f.bare = f.d.Users[i].ID
 	}
 	f.most = f.v.Live().Just(f.highs)
 	for _, s := range f.v.Present(user, f.highs, f.t) {

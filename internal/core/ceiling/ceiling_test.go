@@ -216,3 +216,23 @@ func TestWhoIsAboveIsOutOfReach(t *testing.T) {
 		t.Error("it contains it of others than bea")
 	}
 }
+
+// What one person lacks a licence for and another has is told of whoever lacks it, though both come by one assignment.
+func TestOneAssignmentWithholdsSomethingElseFromEachPerson(t *testing.T) {
+	d := harbour(quay(delegation.Seat))
+	d.Licences = append(d.Licences, &model.Licence{ID: "tolls", Name: "Tolls"})
+	system, _ := d.Systems.Find("s")
+	system.Permissions = append(system.Permissions, &model.Permission{Key: "s:toll:edit", Licence: "tolls"})
+	d.Roles = append(d.Roles, &model.Role{ID: "both", Name: "Both", Permissions: []string{"s:rate:edit", "s:toll:edit"}})
+	d.Assignments = append(d.Assignments, &model.Assignment{ID: "a5", Subject: model.Subject{Group: "openers"}, Role: "both"})
+	openers, _ := d.Groups.Find("openers")
+	ann, _ := d.Users.Find("ann")
+	bea, _ := d.Users.Find("bea")
+	rater, _ := d.Assignments.Find("a4")
+	rater.Subject.User = "cy"
+	openers.Users, ann.Licences, bea.Licences = []string{"ann", "bea"}, []string{"full"}, []string{"tolls"}
+	want := []string{"s:rate:edit at top beyond: lead seat bea", "s:toll:edit at top beyond: lead seat ann"}
+	if got := told(ceiling.Of(ahead.Of(index.Compile(model.Build(d))), "lead", now)); !slices.Equal(got, want) {
+		t.Errorf("got %q, want %q", got, want)
+	}
+}

@@ -13,13 +13,79 @@ import (
 
 // source is an act, or two, that gives people something.
 type source struct {
-	step   Step                       // without the person
-	of     []population               // the nearest first
-	done   map[*model.Assignment]bool // of each: all that it gives somebody is told
+	step   Step         // without the person
+	of     []population // the nearest first
 	gives  []index.Holding
 	listed bool // it is an assignment of what a delegation lists
-	// or what it gives a person, by assignment
-	each func(u *model.User, do func(g *model.Assignment, holds []index.Holding))
+	each   each // or what it gives a person, by assignment
+	done   done
+}
+
+// each tells what somebody is given by what they are assigned: of the holdings of each load, those that may be theirs;
+// all if may is nil.
+type each func(u *model.User, do func(l *load, gives []index.Holding, may func(h index.Holding) bool))
+
+// load is what assignments carry (§6), whoever has them: all those of the same role or set, in the same mode and over
+// the same.
+type load struct {
+	loadKey
+	holds   []index.Holding
+	needing []index.Holding // of these, what needs a licence
+	beneath []index.Holding // of these, what puts nobody above an actor
+	even    bool            // over less, nothing more of it puts nobody above them
+}
+
+// done is what is told of loads already.
+type done struct {
+	x     *index.Index
+	left  map[*load][]index.Holding // what is not; of those that are not in it, all
+	wider map[loadKey][]*load       // those that are even, and of which all is told, by what they are of, wherever
+}
+
+// tell goes through what is left of a load, of which tell says whether it is told now.
+func (d done) tell(l *load, gives []index.Holding, tell func(h index.Holding) bool) {
+	left, known := d.left[l]
+	if !known {
+		left = slices.Clone(gives)
+	}
+	left = slices.DeleteFunc(left, tell)
+	d.left[l] = left
+	if len(left) == 0 && l.even {
+		key := l.loadKey.anywhere()
+		d.wider[key] = append(d.wider[key], l)
+	}
+}
+
+// has tells whether all of a load is told, be it as a part of one that is wider.
+func (d done) has(l *load) bool {
+	left, known := d.left[l]
+	if known && len(left) == 0 {
+		return true
+	}
+	if slices.ContainsFunc(d.wider[l.loadKey.anywhere()], func(w *load) bool {
+		return d.x.Includes(index.Holding{Area: w.area, Reach: w.reach}, index.Holding{Area: l.area, Reach: l.reach})
+	}) {
+		d.left[l] = nil
+		return true
+	}
+	return false
+}
+
+func (d done) clear() {
+	clear(d.left)
+	clear(d.wider)
+}
+
+// loadKey is what assignments that carry the same have in common.
+type loadKey struct {
+	role, set, area string
+	reach           model.Reach
+	mode            model.Mode
+}
+
+func (k loadKey) anywhere() loadKey {
+	k.area, k.reach = "", ""
+	return k
 }
 
 // gather finds what an actor could give by a delegation.
@@ -39,12 +105,13 @@ func (f *finder) gather(a *actor, g *model.Delegation) {
 				}
 				for _, id := range ids {
 					for _, mode := range []model.Mode{model.Full, model.ReadOnly} {
-						gives := f.assigned(g, f.x.Content(kind, id), mode)
+						content := f.content(kind, id)
+						gives := f.assigned(g, content, mode)
 						f.sources = append(f.sources, &source{
 							step: Step{By: by, Action: action, Kind: kind, ID: id, Mode: mode, Delegation: g.ID},
 							of:   of, gives: gives, listed: true,
 						})
-						if len(gives) == len(f.x.Content(kind, id)) {
+						if len(gives) == len(content) {
 							break // in the other mode, it gives no more
 						}
 					}
@@ -64,19 +131,20 @@ func (f *finder) gather(a *actor, g *model.Delegation) {
 			for _, id := range []string{model.Everyone, model.Public} {
 				for _, grant := range f.x.GrantsTo(id) {
 					if f.lasts(grant.Until) {
-						s.gives = append(s.gives, f.carried(grant)...)
+						s.gives = append(s.gives, f.carried(grant).holds...)
 					}
 				}
 			}
 			f.sources = append(f.sources, s)
 		case delegation.Seat:
-			s := &source{step: Step{By: by, Action: action, Delegation: g.ID}, of: of, done: map[*model.Assignment]bool{}}
-			if s.each = f.unlicensed(s.done); s.each != nil {
+			if len(f.needs) > 0 {
+				s := &source{step: Step{By: by, Action: action, Delegation: g.ID}, of: of, done: f.noneDone()}
+				s.each = f.unlicensed(s.done)
 				f.sources = append(f.sources, s)
 			}
 		case delegation.Deactivate, delegation.Lock:
-			s := &source{step: Step{By: by, Action: action, Delegation: g.ID}, of: of, done: map[*model.Assignment]bool{}}
-			s.each = func(u *model.User, do func(*model.Assignment, []index.Holding)) { f.awoken(u, action, s.done, do) }
+			s := &source{step: Step{By: by, Action: action, Delegation: g.ID}, of: of, done: f.noneDone()}
+			s.each = f.awoken(action, s.done)
 			f.sources = append(f.sources, s)
 		}
 	}
@@ -86,7 +154,7 @@ func (f *finder) gather(a *actor, g *model.Delegation) {
 // 6), so one that carries what does so is made only where, as far and in a mode in which these hold it, or without a
 // licence for it.
 func (f *finder) assigned(
-	g *model.Delegation, content []string, mode model.Mode,
+	g *model.Delegation, content []part, mode model.Mode,
 ) (out []index.Holding) {
 	root := f.d.Root()
 	within := cmp.Or(g.Area, root)
@@ -132,6 +200,10 @@ func (f *finder) below(given []index.Holding) (kept []index.Holding, ok bool) {
 	return kept, true
 }
 
+func (f *finder) noneDone() done {
+	return done{f.x, map[*load][]index.Holding{}, map[loadKey][]*load{}}
+}
+
 // membership finds what somebody could be given by a group whose members a delegation lets one choose whatever it
 // gives.
 func (f *finder) membership(a *actor, g *model.Delegation, id string, of []population) {
@@ -151,7 +223,7 @@ func (f *finder) membership(a *actor, g *model.Delegation, id string, of []popul
 		if !f.lasts(grant.Until) {
 			continue
 		}
-		kept, ok := f.below(f.carried(grant))
+		kept, ok := f.below(f.carried(grant).holds)
 		if !ok {
 			return
 		}
@@ -165,87 +237,111 @@ func (f *finder) covers(h index.Holding) bool {
 	return slices.ContainsFunc(f.holds, func(s index.Span) bool { return f.x.Includes(s.Holding, h) })
 }
 
-// carried gives what an assignment carries (§6), whoever has it.
-func (f *finder) carried(a *model.Assignment) []index.Holding {
-	list, known := f.carries[a]
-	if !known {
+func (f *finder) carried(a *model.Assignment) *load {
+	if known := f.loads[a]; known != nil {
+		return known
+	}
+	key := loadKey{a.Role, a.Set, cmp.Or(a.Area, f.d.Root()), a.Reach, a.Mode}
+	l := f.alike[key]
+	if l == nil {
+		l = &load{loadKey: key, even: true}
+		whole := key.area == f.d.Root() && key.reach == model.ReachArea
 		kind, id, _ := strings.Cut(a.Grant(), ":")
-		list = f.carrying(f.x.Content(model.Kind(kind), id), cmp.Or(a.Area, f.d.Root()), a.Reach, a.Mode)
-		f.carries[a] = list
+		for _, p := range f.content(model.Kind(kind), id) {
+			if !p.carried(key.mode, whole) {
+				continue
+			}
+			h := index.Holding{Permission: p.Key, Area: key.area, Reach: key.reach}
+			l.holds = append(l.holds, h)
+			if p.needs {
+				l.needing = append(l.needing, h)
+			}
+			if !p.high || f.covers(h) {
+				l.beneath = append(l.beneath, h)
+			} else {
+				l.even = l.even && !f.mine[p.Key]
+			}
+		}
+		f.alike[key] = l
+	}
+	f.loads[a] = l
+	return l
+}
+
+// part is one permission of what a role or set gives.
+type part struct {
+	*model.Permission
+	needs bool // a licence
+	high  bool // it puts people above others
+}
+
+// carried tells whether an assignment carries it: in a mode, and to the whole organisation or not (§6).
+func (p *part) carried(mode model.Mode, whole bool) bool {
+	return (mode != model.ReadOnly || p.Class == model.Read) && (p.Span.IsZero() || whole)
+}
+
+// content gives what a role or set gives.
+func (f *finder) content(kind model.Kind, id string) []part {
+	key := string(kind) + " " + id
+	list, known := f.contents[key]
+	if !known {
+		for _, key := range f.x.Content(kind, id) {
+			if p, ok := f.d.Permission(key); ok {
+				list = append(list, part{p, f.needs[key], f.high[key]})
+			}
+		}
+		f.contents[key] = list
 	}
 	return list
 }
 
-func (f *finder) carrying(content []string, area string, reach model.Reach, mode model.Mode) (out []index.Holding) {
+func (f *finder) carrying(content []part, area string, reach model.Reach, mode model.Mode) (out []index.Holding) {
 	whole := area == f.d.Root() && reach == model.ReachArea
-	for _, key := range content {
-		p, ok := f.d.Permission(key)
-		if !ok || mode == model.ReadOnly && p.Class != model.Read || !p.Span.IsZero() && !whole {
-			continue
+	for _, p := range content {
+		if p.carried(mode, whole) {
+			out = append(out, index.Holding{Permission: p.Key, Area: area, Reach: reach})
 		}
-		out = append(out, index.Holding{Permission: key, Area: area, Reach: reach})
 	}
 	return out
 }
 
 // unlicensed tells of a person what a licence would give them: what their grants carry, and they have no licence for.
 // They get none by which they would come to stand above whoever gives it.
-func (f *finder) unlicensed(
-	done map[*model.Assignment]bool,
-) func(u *model.User, do func(*model.Assignment, []index.Holding)) {
-	if len(f.needs) == 0 {
-		return nil
-	}
-	needing := map[*model.Assignment][]index.Holding{} // what each carries that needs a licence
-	needs := func(g *model.Assignment) []index.Holding {
-		list, known := needing[g]
-		if !known {
-			if f.lasts(g.Until) {
-				for _, h := range f.carried(g) {
-					if f.needs[h.Permission] {
-						list = append(list, h)
+func (f *finder) unlicensed(done done) each {
+	return func(u *model.User, do func(*load, []index.Holding, func(index.Holding) bool)) {
+		grants := f.v.Live().GrantsFor(u.ID)
+		asks := func(g *model.Assignment) bool {
+			l := f.carried(g)
+			return len(l.needing) > 0 && !done.has(l) && f.lasts(g.Until)
+		}
+		if !slices.ContainsFunc(grants, asks) {
+			return
+		}
+		lacks := f.lacksOf(u)
+		var barred [][]string
+		for _, g := range grants {
+			l := f.carried(g)
+			if len(l.needing) == 0 || len(l.beneath) == len(l.holds) || !f.lasts(g.Until) || !f.counts(g, u) {
+				continue
+			}
+			for _, h := range l.needing {
+				if f.high[h.Permission] && !f.covers(h) {
+					if list := lacks(h.Permission); len(list) > 0 {
+						barred = append(barred, list)
 					}
 				}
 			}
-			needing[g] = list
 		}
-		return list
-	}
-	return func(u *model.User, do func(*model.Assignment, []index.Holding)) {
-		grants := f.v.Live().GrantsFor(u.ID)
-		if !slices.ContainsFunc(grants, func(g *model.Assignment) bool { return !done[g] && len(needs(g)) > 0 }) {
-			return
-		}
-		lacks := map[string][]string{} // the licences that are lacking, by permission
-		lacking := func(h index.Holding) []string {
-			list, known := lacks[h.Permission]
-			if !known {
-				list = f.lacking(u, h.Permission)
-				lacks[h.Permission] = list
-			}
-			return list
-		}
-		var barred [][]string
-		for _, g := range grants {
-			for _, h := range needs(g) {
-				if f.high[h.Permission] && !f.covers(h) && f.counts(g, u) && len(lacking(h)) > 0 {
-					barred = append(barred, lacking(h))
-				}
-			}
+		may := func(h index.Holding) bool {
+			list := lacks(h.Permission)
+			return len(list) > 0 && !slices.ContainsFunc(barred, func(licences []string) bool {
+				return !slices.ContainsFunc(licences, func(l string) bool { return !slices.Contains(list, l) })
+			})
 		}
 		for _, g := range grants {
-			if done[g] || len(needs(g)) == 0 {
-				continue
+			if asks(g) {
+				do(f.carried(g), f.carried(g).needing, may)
 			}
-			var gives []index.Holding
-			for _, h := range needs(g) {
-				if list := lacking(h); len(list) > 0 && !slices.ContainsFunc(barred, func(licences []string) bool {
-					return !slices.ContainsFunc(licences, func(l string) bool { return !slices.Contains(list, l) })
-				}) {
-					gives = append(gives, h)
-				}
-			}
-			do(g, gives)
 		}
 	}
 }
@@ -270,53 +366,59 @@ func (f *finder) meets(g *model.Assignment, u *model.User) bool {
 	return until.IsZero() || from.Before(until)
 }
 
-// lacking gives the licences that somebody lacks for a permission.
-func (f *finder) lacking(u *model.User, permission string) (out []string) {
-	if !f.needs[permission] {
-		return nil
+// lacksOf tells which licences somebody lacks for a permission. All who have the same licences lack the same.
+func (f *finder) lacksOf(u *model.User) func(permission string) []string {
+	seats := strings.Join(u.Licences, " ")
+	known := f.lacks[seats]
+	if known == nil {
+		known = map[string][]string{}
+		f.lacks[seats] = known
 	}
-	if f.bare == "" { // everybody has one
-		return f.x.NeedsLicences(u.ID, permission)
-	}
-	required, known := f.lacks[permission]
-	if !known {
-		required = f.x.NeedsLicences(f.bare, permission)
-		f.lacks[permission] = required
-	}
-	if len(u.Licences) == 0 {
-		return required
-	}
-	for _, l := range required {
-		if !f.x.HasLicence(u.ID, l) {
-			out = append(out, l)
+	return func(permission string) []string {
+		if !f.needs[permission] {
+			return nil
 		}
+		list, is := known[permission]
+		if !is {
+			for _, l := range f.required(permission) {
+				if !f.x.HasLicence(u.ID, l) {
+					list = append(list, l)
+				}
+			}
+			known[permission] = list
+		}
+		return list
 	}
-	return out
+}
+
+// required gives the licences that somebody without any lacks for a permission.
+func (f *finder) required(permission string) []string {
+	list, known := f.requires[permission]
+	if !known {
+		list = f.x.NeedsLicences(index.Anonymous, permission)
+		f.requires[permission] = list
+	}
+	return list
 }
 
 // awoken tells what somebody would hold who is brought back, or whose validity is changed; nothing if they would stand
 // above whoever does it.
-func (f *finder) awoken(
-	u *model.User, action string, done map[*model.Assignment]bool, do func(*model.Assignment, []index.Holding),
-) {
-	if u.State == model.UserDeleted || action == delegation.Deactivate && u.State != model.UserDeactivated ||
-		action == delegation.Lock && u.From.IsZero() && u.Until.IsZero() {
-		return
-	}
-	// With another validity, somebody holds less at a time.
-	if !f.lock && len(f.v.Beyond(f.v.Latent(u.ID, f.highs, f.t), f.holds, f.t)) > 0 {
-		return
-	}
-	for _, g := range f.v.Live().GrantsFor(u.ID) {
-		if done[g] || !f.lasts(g.Until) || action == delegation.Lock && f.meets(g, u) {
-			continue // or they will hold it as they are
+func (f *finder) awoken(action string, done done) each {
+	return func(u *model.User, do func(*load, []index.Holding, func(index.Holding) bool)) {
+		if u.State == model.UserDeleted || action == delegation.Deactivate && u.State != model.UserDeactivated ||
+			action == delegation.Lock && u.From.IsZero() && u.Until.IsZero() {
+			return
 		}
-		var gives []index.Holding
-		for _, h := range f.carried(g) {
-			if !f.high[h.Permission] || f.covers(h) {
-				gives = append(gives, h)
+		// With another validity, somebody holds less at a time.
+		if !f.lock && len(f.v.Beyond(f.v.Latent(u.ID, f.highs, f.t), f.holds, f.t)) > 0 {
+			return
+		}
+		for _, g := range f.v.Live().GrantsFor(u.ID) {
+			l := f.carried(g)
+			if done.has(l) || !f.lasts(g.Until) || action == delegation.Lock && f.meets(g, u) {
+				continue // or they will hold it as they are
 			}
+			do(l, l.beneath, nil)
 		}
-		do(g, gives)
 	}
 }

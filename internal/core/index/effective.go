@@ -133,10 +133,15 @@ func (x *Index) Widest(user string, t time.Time) []Holding { return x.Without(us
 // Includes tells whether everything that b allows its holder, a allows too. A person's own records are part of
 // those of the line. Areas that the design does not have include nothing.
 func (x *Index) Includes(a, b Holding) bool {
+	if width(a.Reach) < width(b.Reach) || a.Permission != b.Permission {
+		return false
+	}
 	ia, ok := x.areas.find(a.Area)
+	if !ok || a.Area == b.Area {
+		return ok
+	}
 	ib, known := x.areas.find(b.Area)
-	return a.Permission == b.Permission && ok && known && x.covers(int32(ia), int32(ib)) &&
-		width(a.Reach) >= width(b.Reach)
+	return known && x.covers(int32(ia), int32(ib))
 }
 
 // Covers tells whether area a is area b or lies above it; an empty id means the root.

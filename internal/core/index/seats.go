@@ -98,10 +98,10 @@ func (x *Index) LicencesFor(kind model.Kind, id string) []string {
 	return nil
 }
 
-// NeedsLicences gives the licences that a permission's user needs and a person has not, nor any that covers them; by
-// place in the design.
+// NeedsLicences gives the licences that a permission's user needs and a person, or [Anonymous], has not, nor any that
+// covers them; by place in the design.
 func (x *Index) NeedsLicences(user, permission string) []string {
-	u, ok := x.userOf.find(user)
+	u, ok := x.user(user)
 	p, known := x.permissionOf.find(permission)
 	if !ok || !known {
 		return nil
