@@ -75,7 +75,8 @@ func Of(v *ahead.View, user string, t time.Time) *Ceiling {
 	f := &finder{
 		v: v, x: x, d: x.Design(), t: t,
 		high: map[string]bool{}, mine: map[string]bool{}, blocked: map[string]bool{}, asked: map[string]bool{},
-		needs: map[string]bool{}, lacks: map[string]map[string][]string{}, requires: map[string][]string{}, seats: map[string]*Step{},
+		needs: map[string]bool{}, lacks: map[string]map[string][]string{}, requires: map[string][]string{},
+		seats:   map[string]*Step{},
 		covered: map[string][]string{}, people: map[string][]*filter.Filter{},
 		loads: map[*model.Assignment]*load{}, alike: map[loadKey]*load{}, contents: map[string][]part{},
 		held: map[string]map[string][]index.Holding{},

@@ -164,7 +164,8 @@ func TestLowering(t *testing.T) {
 	}
 	var got []string
 	for _, l := range c.Lower(func() bool { return false }) {
-		got = append(got, fmt.Sprintf("%s%s whole %v: %d left", l.Action, l.Group, l.After.GroupsWhole, l.Left))
+		got = append(got, fmt.Sprintf("%s%s whole %v: %d left", l.Action, l.Group,
+			l.Op.After.(*model.Delegation).GroupsWhole, l.Left))
 	}
 	want := []string{" whole false: 1 left", "openers whole true: 1 left", "seat whole true: 1 left"}
 	if want[0] = "whole false: 1 left"; !slices.Equal(trimmed(got), want) {
@@ -176,13 +177,36 @@ func TestLowering(t *testing.T) {
 	// Of a group that finds its members by a rule, the act too by which the rule is met.
 	rule := quay(delegation.Membership, delegation.Edit)
 	rule.Groups, rule.GroupsWhole, rule.People = []string{"finance"}, true, model.People{Area: "top"}
-	got = nil
-	for _, l := range ceiling.Of(ahead.Of(index.Compile(harbour(rule))), "lead", now).
-		Lower(func() bool { return false }) {
-		got = append(got, fmt.Sprintf("%s%s %v: %d left", l.Action, l.Group, l.After.Actions, l.Left))
+	low := func(d *model.Design) (out []string) {
+		for _, l := range ceiling.Of(ahead.Of(index.Compile(d)), "lead", now).Lower(func() bool { return false }) {
+			out = append(out, fmt.Sprintf("%s%s %s: %d left", l.Action, l.Group, l.Rule, l.Left))
+		}
+		return out
 	}
-	if !slices.Contains(got, "edit [membership]: 0 left") {
+	if got := low(harbour(rule)); !slices.Equal(got, []string{" : 0 left", "finance : 0 left", "edit : 0 left"}) {
 		t.Errorf("of a group by a rule: %q", got)
+	}
+	// Or the attribute out of its rule, but only where that lets nobody in.
+	for _, c := range []struct{ rule, left string }{
+		{`department eq "Finance" or manager eq "cy"`, `manager eq "cy"`},
+		{`department eq "Finance" or title sw "C" or manager eq "cy"`, `manager eq "cy"`},
+		{`manager eq "cy" or (department eq "Finance" or title pr) and userName pr`, `manager eq "cy"`},
+		{`department eq "Finance" and manager pr or department eq "Sales"`, ""},
+		{`not (manager pr) and department eq "Finance"`, ""},
+	} {
+		d := harbour(rule)
+		finance, _ := d.Groups.Find("finance")
+		finance.Rule = c.rule
+		got := slices.DeleteFunc(low(d), func(l string) bool {
+			return !strings.HasPrefix(l, "finance ") || l == "finance : 0 left"
+		})
+		var want []string
+		if c.left != "" {
+			want = []string{"finance " + c.left + ": 0 left"}
+		}
+		if !slices.Equal(got, want) {
+			t.Errorf("of the rule %s: %q", c.rule, got)
+		}
 	}
 	// There is none for whoever changes designs anyway.
 	d = harbour(g, quay(delegation.Lock))
@@ -224,7 +248,8 @@ func TestOneAssignmentWithholdsSomethingElseFromEachPerson(t *testing.T) {
 	system, _ := d.Systems.Find("s")
 	system.Permissions = append(system.Permissions, &model.Permission{Key: "s:toll:edit", Licence: "tolls"})
 	d.Roles = append(d.Roles, &model.Role{ID: "both", Name: "Both", Permissions: []string{"s:rate:edit", "s:toll:edit"}})
-	d.Assignments = append(d.Assignments, &model.Assignment{ID: "a5", Subject: model.Subject{Group: "openers"}, Role: "both"})
+	d.Assignments = append(d.Assignments,
+		&model.Assignment{ID: "a5", Subject: model.Subject{Group: "openers"}, Role: "both"})
 	openers, _ := d.Groups.Find("openers")
 	ann, _ := d.Users.Find("ann")
 	bea, _ := d.Users.Find("bea")

@@ -6,15 +6,20 @@ import (
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/delegation"
+	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/model"
 )
 
-// Lowering is a change of a delegation by which a ceiling is less too high: an action is taken away, a group is left
-// out, or none is handed over whole any longer.
+// Lowering is a change by which a ceiling is less too high, and by which nobody gains anything: an act is taken off a
+// delegation, a group is left out of it, or none is handed over whole any longer; or a group that is handed over lets
+// nobody in any longer for what the delegates can set of them.
 type Lowering struct {
-	Before, After *model.Delegation
-	Action, Group string
-	Left          int // by how many permissions the ceiling is still too high
+	Op         change.Op
+	Delegation *model.Delegation // as it is
+	Action     string            // that is taken away
+	Group      string            // that is left out, or has another rule
+	Rule       string            // the other rule
+	Left       int               // by how many permissions the ceiling is still too high
 }
 
 // mostLowerings bounds how many changes are tried.
@@ -28,10 +33,7 @@ func (c *Ceiling) Lower(stop func() bool) (out []Lowering) {
 		if stop() {
 			return out
 		}
-		d := c.f.d
-		after, _ := change.Apply(d, []change.Op{{
-			Kind: model.KindDelegation, ID: l.Before.ID, Before: l.Before, After: l.After,
-		}})
+		after, _ := change.Apply(c.f.d, []change.Op{l.Op})
 		if after == nil {
 			continue // such as a delegation without an action
 		}
@@ -53,19 +55,22 @@ func (c *Ceiling) Beyond() int {
 }
 
 func (c *Ceiling) lowerings() (out []Lowering) {
-	done := map[[3]string]bool{}
-	add := func(g *model.Delegation, action, group string, alter func(g *model.Delegation)) {
-		key := [3]string{g.ID, action, group}
-		if done[key] || len(out) == mostLowerings {
-			return
+	done := map[[4]string]bool{}
+	add := func(l Lowering, after model.Object) {
+		key := [4]string{l.Delegation.ID, l.Action, l.Group, l.Rule}
+		if !done[key] && len(out) < mostLowerings {
+			done[key] = true
+			l.Op = change.Put(c.f.d, after)
+			out = append(out, l)
 		}
-		done[key] = true
-		after := change.Clone(g)
+	}
+	of := func(l Lowering, alter func(g *model.Delegation)) {
+		after := change.Clone(l.Delegation)
 		alter(after)
-		out = append(out, Lowering{Before: g, After: after, Action: action, Group: group})
+		add(l, after)
 	}
 	act := func(g *model.Delegation, action string) {
-		add(g, action, "", func(g *model.Delegation) {
+		of(Lowering{Delegation: g, Action: action}, func(g *model.Delegation) {
 			g.Actions = slices.DeleteFunc(g.Actions, func(a string) bool { return a == action })
 		})
 	}
@@ -75,16 +80,27 @@ func (c *Ceiling) lowerings() (out []Lowering) {
 			switch {
 			case !ok:
 			case step.Action == delegation.Membership:
-				add(g, "", "", func(g *model.Delegation) { g.GroupsWhole = false })
-				add(g, "", step.ID, func(g *model.Delegation) {
+				of(Lowering{Delegation: g}, func(g *model.Delegation) { g.GroupsWhole = false })
+				of(Lowering{Delegation: g, Group: step.ID}, func(g *model.Delegation) {
 					g.Groups = slices.DeleteFunc(g.Groups, func(id string) bool { return id == step.ID })
 				})
-				if o, ok := c.f.d.Groups.Find(step.ID); ok && o.Type == model.Rule {
-					for _, action := range []string{delegation.Edit, delegation.Move} { // by which its rule is met
-						if slices.Contains(g.Actions, action) {
-							act(g, action)
-						}
+				o, ok := c.f.d.Groups.Find(step.ID)
+				if !ok || o.Type != model.Rule {
+					break
+				}
+				for _, action := range []string{delegation.Edit, delegation.Move} { // by which its rule is met
+					if slices.Contains(g.Actions, action) {
+						act(g, action)
 					}
+				}
+				var sets []string
+				for _, a := range c.f.actors {
+					sets = append(sets, free(a)...)
+				}
+				if rule := filter.Without(o.Rule, sets); rule != "" {
+					after := change.Clone(o)
+					after.Rule = rule
+					add(Lowering{Delegation: g, Group: o.ID, Rule: rule}, after)
 				}
 			default:
 				act(g, step.Action)

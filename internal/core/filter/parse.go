@@ -27,8 +27,9 @@ var schemas = []string{
 func Parse(text string) (*Filter, error) { return People.Parse(text) }
 
 // Parse reads a filter over the rows of a list. The error, if any, is an [*Error].
-func (s *Schema) Parse(text string) (f *Filter, err error) {
-	p := &parser{text: text, schema: s}
+func (s *Schema) Parse(text string) (*Filter, error) { return (&parser{text: text, schema: s}).parse() }
+
+func (p *parser) parse() (f *Filter, err error) {
 	defer p.failed(&err)
 	p.begin()
 	root := p.or(nil)
@@ -37,6 +38,30 @@ func (s *Schema) Parse(text string) (f *Filter, err error) {
 		p.fail(p.at, "expected \"and\", \"or\" or the end, not %s", p.next())
 	}
 	return &Filter{root, p.more}, nil
+}
+
+// Without gives a filter over people without those of its alternatives that look at one of some attributes, so that
+// whoever matches it matched the whole; empty if none of them does, or no other is left.
+func Without(text string, attributes []string) string {
+	p := &parser{text: text, schema: People}
+	if _, err := p.parse(); err != nil {
+		return ""
+	}
+	var left []string
+	for _, at := range p.either {
+		part := strings.TrimSpace(text[at[0]:at[1]])
+		f, err := Parse(part)
+		if err != nil {
+			return ""
+		}
+		if !slices.ContainsFunc(f.Attributes(), func(a string) bool { return slices.Contains(attributes, a) }) {
+			left = append(left, part)
+		}
+	}
+	if len(left) == len(p.either) {
+		return ""
+	}
+	return strings.Join(left, " or ")
 }
 
 // begin refuses a text that need not be looked at.
@@ -65,8 +90,9 @@ type parser struct {
 	text   string
 	at     int
 	depth  int
-	terms  []Term // as they were read
-	more   bool   // something is looked at that only lists have
+	terms  []Term   // as they were read
+	either [][2]int // where the alternatives of the whole text begin and end
+	more   bool     // something is looked at that only lists have
 }
 
 func (p *parser) fail(offset int, format string, args ...any) {
@@ -122,9 +148,18 @@ func (p *parser) mark(c byte) bool {
 
 // or, and, term: precedence is not, and, or. Inside a value path, of is the attribute whose sub-attributes are named.
 func (p *parser) or(of *attribute) node {
-	n := p.and(of)
+	one := func() node {
+		p.space()
+		start := p.at
+		n := p.and(of)
+		if p.depth == 0 && of == nil {
+			p.either = append(p.either, [2]int{start, p.at})
+		}
+		return n
+	}
+	n := one()
 	for p.word("or") {
-		n = or{n, p.and(of)}
+		n = or{n, one()}
 	}
 	return n
 }

@@ -72,20 +72,20 @@ func (s *search) highCeiling(c *ceiling.Ceiling, high []ceiling.Brick) Finding {
 	told := func(*search) string { return says }
 	return Finding{Weight: weight, Objects: objects, says: told, repairs: func(*search) (out []Repair) {
 		for _, l := range c.Lower(func() bool { return false }) {
-			says := "Hand no group over whole in “" + l.Before.Name + "”"
+			says := "Hand no group over whole in “" + l.Delegation.Name + "”"
 			switch {
+			case l.Rule != "":
+				says = "Let nobody into “" + s.name(model.KindGroup, l.Group) + "” for what can be set of them: its rule is then " +
+					l.Rule
 			case l.Action != "":
-				says = "Take the act “" + l.Action + "” off “" + l.Before.Name + "”"
+				says = "Take the act “" + l.Action + "” off “" + l.Delegation.Name + "”"
 			case l.Group != "":
-				g, _ := s.d.Groups.Find(l.Group)
-				says = "Leave “" + g.Name + "” out of “" + l.Before.Name + "”"
+				says = "Leave “" + s.name(model.KindGroup, l.Group) + "” out of “" + l.Delegation.Name + "”"
 			}
 			if l.Left > 0 {
 				says += fmt.Sprintf("; %d permissions are left", l.Left)
 			}
-			out = append(out, Repair{says, []change.Op{{
-				Kind: model.KindDelegation, ID: l.Before.ID, Before: l.Before, After: l.After,
-			}}})
+			out = append(out, Repair{says, []change.Op{l.Op}})
 		}
 		return out
 	}}

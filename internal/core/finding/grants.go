@@ -212,7 +212,7 @@ func endings(s *search) (out []Finding) {
 	}
 	for _, u := range people {
 		if u.State == model.UserActive && near(u.Until) && loses("user:"+u.ID, s.untouched(u.ID), func() bool {
-			return len(s.x.Widest(u.ID, u.Until.Add(-time.Nanosecond))) > 0
+			return s.x.HasAny(u.ID, u.Until.Add(-time.Nanosecond))
 		}) {
 			out = append(out, Finding{
 				Weight: 2, Objects: []Object{{model.KindUser, u.ID}}, by: u.ID,

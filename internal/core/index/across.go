@@ -157,11 +157,11 @@ func newWaits(before, after *Index, user string, t time.Time) []string {
 	}
 	was := before.lackedBy(user, t)
 	for p, ok := is.NextSet(0); ok; p, ok = is.NextSet(p + 1) {
-		if q, known := before.permissionOf.find(after.permissions[p].Key); known && was.Test(uint(q)) {
+		if q, known := before.permissionOf.Find(after.permissions[p].Key); known && was.Test(uint(q)) {
 			is.Clear(p)
 		}
 	}
-	u, _ := after.userOf.find(user)
+	u, _ := after.userOf.Find(user)
 	return after.licencesLacking(u, is)
 }
 

@@ -105,7 +105,7 @@ func Tell(before, after *Index, users []string, t time.Time) []Told {
 
 // numberOf is the number of a user; nobody if there is none of that id.
 func (x *Index) numberOf(user string) int {
-	if u, ok := x.userOf.find(user); ok {
+	if u, ok := x.userOf.Find(user); ok {
 		return u
 	}
 	return nobody
@@ -302,7 +302,7 @@ func (c *comparison) sameGroups(was, is []int32) bool {
 func (c *comparison) touched() *bitset.BitSet {
 	r := c.after.reach()
 	for id := range c.users {
-		if j, ok := c.after.userOf.find(id); ok {
+		if j, ok := c.after.userOf.Find(id); ok {
 			r.users.Set(uint(j))
 		}
 	}
@@ -361,7 +361,7 @@ func (c *comparison) touch(x *Index, a *model.Assignment, bits *bitset.BitSet, h
 		if x == c.before {
 			of = c.ofBefore
 		}
-		n := common(of, int32(x.groupOf.number(a.Subject.Group)))
+		n := common(of, int32(x.groupOf.Number(a.Subject.Group)))
 		if at = c.groups[n]; at == nil {
 			at = &touch{bits: x.bits()}
 			c.groups[n] = at

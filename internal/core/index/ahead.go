@@ -26,7 +26,7 @@ func (x *Index) Ahead(user string, of Bundle, t time.Time) (out []Span) {
 
 // AheadBy is [Index.Ahead], but of some assignments only; of all if by is nil.
 func (x *Index) AheadBy(user string, of Bundle, t time.Time, by func(*model.Assignment) bool) (out []Span) {
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	if !ok {
 		return nil
 	}
@@ -52,7 +52,7 @@ func (x *Index) AheadBy(user string, of Bundle, t time.Time, by func(*model.Assi
 // Alongside tells whether the groups of a user, together, carry all the permissions that an assignment to that user
 // carries, be it elsewhere or at another time: if not, they do not give all of it.
 func (x *Index) Alongside(a *model.Assignment) bool {
-	u, ok := x.userOf.find(a.Subject.User)
+	u, ok := x.userOf.Find(a.Subject.User)
 	if !ok {
 		return false
 	}
@@ -79,7 +79,7 @@ func (x *Index) Alongside(a *model.Assignment) bool {
 // Begins gives the instants after t at which something that a user is given begins, each once, in order. Whether the
 // user is live is not asked.
 func (x *Index) Begins(user string, t time.Time) (out []time.Time) {
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	if !ok {
 		return nil
 	}
@@ -135,7 +135,7 @@ func ended(a *model.Assignment, t time.Time) bool { return !a.Until.IsZero() && 
 
 // Nesting gives the groups that a group is nested in, by whatever way, and the group itself first.
 func (x *Index) Nesting(group string) (out []string) {
-	g, ok := x.groupOf.find(group)
+	g, ok := x.groupOf.Find(group)
 	if !ok {
 		return nil
 	}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/bits-and-blooms/bitset"
 
+	"fachwerk/internal/core/byid"
 	"fachwerk/internal/core/model"
 )
 
@@ -15,7 +16,7 @@ import (
 type catalogue struct {
 	permissions  []*model.Permission
 	rank, byRank []int32 // the place of its key among all keys, and back
-	permissionOf *directory
+	permissionOf *byid.Numbers
 	systemOf     []int32
 	implied      [][]int        // cl({p}), with p, sorted
 	licenceOf    []int          // the licence that a permission's user needs, or -1
@@ -38,12 +39,12 @@ func newCatalogue(d *model.Design) *catalogue {
 			}
 			l := -1
 			if needs != "" {
-				l = licences.number(needs)
+				l = licences.Number(needs)
 			}
 			c.licenceOf = append(c.licenceOf, l)
 		}
 	}
-	c.permissionOf = newDirectory(len(c.permissions), func(i int) string { return c.permissions[i].Key })
+	c.permissionOf = byid.New(len(c.permissions), func(i int) string { return c.permissions[i].Key })
 	c.rank, c.byRank = make([]int32, len(c.permissions)), make([]int32, len(c.permissions))
 	for i := range c.byRank {
 		c.byRank[i] = int32(i)
@@ -79,7 +80,7 @@ func (c *catalogue) words() int { return len(c.readable.Words()) }
 func (c *catalogue) close(i int) []int {
 	if c.implied[i] == nil {
 		all := []int{i}
-		for _, j := range c.permissionOf.all(c.permissions[i].Implies) {
+		for _, j := range c.permissionOf.All(c.permissions[i].Implies) {
 			all = append(all, c.close(j)...)
 		}
 		slices.Sort(all)
@@ -91,7 +92,7 @@ func (c *catalogue) close(i int) []int {
 // closure is cl of a list of keys; dangling keys give nothing.
 func (c *catalogue) closure(keys []string) *bitset.BitSet {
 	b := c.bits()
-	for _, i := range c.permissionOf.all(keys) {
+	for _, i := range c.permissionOf.All(keys) {
 		for _, j := range c.implied[i] {
 			b.Set(uint(j))
 		}
@@ -103,7 +104,7 @@ func (c *catalogue) closure(keys []string) *bitset.BitSet {
 // system.
 func (c *catalogue) upward(keys []string) *bitset.BitSet {
 	b := c.bits()
-	wanted := c.permissionOf.all(keys)
+	wanted := c.permissionOf.All(keys)
 	if len(wanted) == 0 {
 		return b
 	}
@@ -125,7 +126,7 @@ func (c *catalogue) upward(keys []string) *bitset.BitSet {
 // bitsOf is the permissions with some keys; those that no system has are left out.
 func (c *catalogue) bitsOf(keys []string) *bitset.BitSet {
 	b := c.bits()
-	for _, i := range c.permissionOf.all(keys) {
+	for _, i := range c.permissionOf.All(keys) {
 		b.Set(uint(i))
 	}
 	return b
@@ -166,7 +167,7 @@ func (c *catalogue) markOf(b *bitset.BitSet) (m mark) {
 
 // licensing is what licences allow. There are few combinations of licences that people have; each is a profile.
 type licensing struct {
-	licences  *directory
+	licences  *byid.Numbers
 	covered   [][]int // of licences: those that it covers, transitively, with itself
 	classes   []class
 	needed    []need           // of licences
@@ -201,7 +202,7 @@ func newLicensing(d *model.Design, c *catalogue) *licensing {
 			at := todo[len(todo)-1]
 			todo = todo[:len(todo)-1]
 			l.covered[i] = append(l.covered[i], at)
-			for _, m := range l.licences.all(d.Licences[at].Covers) {
+			for _, m := range l.licences.All(d.Licences[at].Covers) {
 				if !seen[m] {
 					seen[m] = true
 					todo = append(todo, m)
@@ -247,7 +248,7 @@ func (l *licensing) noClasses() []uint64 { return make([]uint64, (len(l.classes)
 // add makes a profile of some licences.
 func (l *licensing) add(held []string, c *catalogue) int32 {
 	have := map[int]bool{}
-	for _, i := range l.licences.all(held) {
+	for _, i := range l.licences.All(held) {
 		for _, m := range l.covered[i] {
 			have[m] = true
 		}
@@ -298,7 +299,7 @@ func (u *update) profile(held []string) int32 {
 
 // tree is the areas.
 type tree struct {
-	areas *directory
+	areas *byid.Numbers
 	spans []interval // in preorder of the tree
 	root  int32
 
@@ -317,7 +318,7 @@ func newTree(d *model.Design) *tree {
 			x.root = int32(i)
 			continue
 		}
-		p := x.areas.number(a.Parent)
+		p := x.areas.Number(a.Parent)
 		children[p] = append(children[p], i)
 	}
 	x.spans = make([]interval, len(d.Areas))
@@ -348,6 +349,6 @@ func (x *tree) area(id string) (int32, bool) {
 	if id == "" {
 		return x.root, true
 	}
-	i, ok := x.areas.find(id)
+	i, ok := x.areas.Find(id)
 	return int32(i), ok
 }

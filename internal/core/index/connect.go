@@ -71,15 +71,15 @@ func (x *Index) node(n Node) (node, bool) {
 	bay := slices.Index(Bays, n.Kind)
 	switch bay {
 	case bayUser:
-		i, ok = x.userOf.find(n.ID)
+		i, ok = x.userOf.Find(n.ID)
 	case bayGroup:
-		i, ok = x.groupOf.find(n.ID)
+		i, ok = x.groupOf.Find(n.ID)
 	case bayRole:
 		i, ok = x.design.Roles.Position(n.ID)
 	case baySet:
 		i, ok = x.design.Sets.Position(n.ID)
 	case bayPermission:
-		i, ok = x.permissionOf.find(n.ID)
+		i, ok = x.permissionOf.Find(n.ID)
 	}
 	return node{bay, i}, ok
 }
@@ -220,9 +220,9 @@ func (w *Index) targetNode(g *grant) node {
 
 func (w *web) subjectNode(g *grant) node {
 	if g.Subject.User != "" {
-		return node{bayUser, w.userOf.number(g.Subject.User)}
+		return node{bayUser, w.userOf.Number(g.Subject.User)}
 	}
-	return node{bayGroup, w.groupOf.number(g.Subject.Group)}
+	return node{bayGroup, w.groupOf.Number(g.Subject.Group)}
 }
 
 // delivered is the permissions that a node gives.

@@ -6,6 +6,7 @@ import (
 
 	"github.com/bits-and-blooms/bitset"
 
+	"fachwerk/internal/core/byid"
 	"fachwerk/internal/core/model"
 )
 
@@ -108,7 +109,7 @@ func (u *update) join(moved bool) (same []bool) {
 		same[i] = !moved
 	}
 	again := moved
-	var setOf, roleOf *directory
+	var setOf, roleOf *byid.Numbers
 	walk := model.EachChange[*model.Role]
 	if moved {
 		walk = model.EachPair[*model.Role]
@@ -122,7 +123,7 @@ func (u *update) join(moved bool) (same []bool) {
 		}
 		r := &u.roles[j]
 		was := *r
-		r.sets, r.inherits = setOf.all(d.Roles[j].Sets), roleOf.all(d.Roles[j].Inherits)
+		r.sets, r.inherits = setOf.All(d.Roles[j].Sets), roleOf.All(d.Roles[j].Inherits)
 		again = again || !slices.Equal(was.sets, r.sets) || !slices.Equal(was.inherits, r.inherits)
 		same[j] = i >= 0 && old.Roles[i] == d.Roles[j] && u.gatheredOfSame(i, j)
 	})
@@ -268,7 +269,7 @@ func (u *update) reshape(of map[shapeKey]bool) {
 		}
 		for i := range list {
 			if g := &list[i]; g.Subject.User == "" {
-				at := u.old.groupOf.number(g.Subject.Group)
+				at := u.old.groupOf.Number(g.Subject.Group)
 				u.marks[at] = u.markOfGrants(u.old.groups.at(at).grants)
 			}
 		}

@@ -29,7 +29,7 @@ type Holding struct {
 
 // UserID resolves a user's id, or else userName without regard to case, to the id.
 func (x *Index) UserID(name string) (string, bool) {
-	if _, ok := x.userOf.find(name); ok {
+	if _, ok := x.userOf.Find(name); ok {
 		return name, true
 	}
 	if i, ok := x.names()[model.Fold(name)]; ok {
@@ -43,7 +43,7 @@ func (x *Index) user(id string) (int, bool) {
 	if id == Anonymous {
 		return nobody, true
 	}
-	u, ok := x.userOf.find(id)
+	u, ok := x.userOf.Find(id)
 	return u, ok
 }
 
@@ -51,7 +51,7 @@ func (x *Index) user(id string) (int, bool) {
 // never allowed.
 func (x *Index) Allowed(user, permission string, r Record, t time.Time) bool {
 	u, ok := x.user(user)
-	p, known := x.permissionOf.find(permission)
+	p, known := x.permissionOf.Find(permission)
 	if !ok || !known || u != nobody && !x.live(u, t) || !x.licensed(u).Test(uint(p)) {
 		return false
 	}
@@ -61,7 +61,7 @@ func (x *Index) Allowed(user, permission string, r Record, t time.Time) bool {
 	}
 	owner := nobody
 	if r.Owner != "" {
-		if owner, ok = x.userOf.find(r.Owner); !ok {
+		if owner, ok = x.userOf.Find(r.Owner); !ok {
 			return false
 		}
 	}
@@ -130,17 +130,29 @@ func (x *Index) Effective(user string, t time.Time) []Holding {
 // nothing more of the areas within it, nor of single records there.
 func (x *Index) Widest(user string, t time.Time) []Holding { return x.Without(user, nil, t) }
 
+// HasAny tells whether a live user effectively holds anything at t.
+func (x *Index) HasAny(user string, t time.Time) (has bool) {
+	u, ok := x.userOf.Find(user)
+	if ok && x.live(u, t) {
+		x.grantsIn(u, nil, func(g *grant) bool {
+			has = g.in(t) && meet(x.shapes[g.shape].words, x.licensed(u).Words())
+			return !has
+		})
+	}
+	return has
+}
+
 // Includes tells whether everything that b allows its holder, a allows too. A person's own records are part of
 // those of the line. Areas that the design does not have include nothing.
 func (x *Index) Includes(a, b Holding) bool {
 	if width(a.Reach) < width(b.Reach) || a.Permission != b.Permission {
 		return false
 	}
-	ia, ok := x.areas.find(a.Area)
+	ia, ok := x.areas.Find(a.Area)
 	if !ok || a.Area == b.Area {
 		return ok
 	}
-	ib, known := x.areas.find(b.Area)
+	ib, known := x.areas.Find(b.Area)
 	return known && x.covers(int32(ia), int32(ib))
 }
 
@@ -156,7 +168,7 @@ func (x *Index) Near(a, b string) bool { return x.Covers(a, b) || x.Covers(b, a)
 
 // Live tells whether a user exists and is live at t.
 func (x *Index) Live(user string, t time.Time) bool {
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	return ok && x.live(u, t)
 }
 
@@ -200,8 +212,8 @@ func (x *Index) Members(group string) []string {
 
 // InGroup tells whether a user is a transitive member of a group (§5).
 func (x *Index) InGroup(user, group string) bool {
-	u, ok := x.userOf.find(user)
-	g, known := x.groupOf.find(group)
+	u, ok := x.userOf.Find(user)
+	g, known := x.groupOf.Find(group)
 	if !ok || !known {
 		return false
 	}
@@ -212,7 +224,7 @@ func (x *Index) InGroup(user, group string) bool {
 // GrantsTo gives every assignment that the members of a group have by it: those to the group, and to groups that
 // nest it.
 func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
-	g, ok := x.groupOf.find(group)
+	g, ok := x.groupOf.Find(group)
 	if !ok {
 		return nil
 	}
@@ -235,7 +247,7 @@ func (x *Index) GrantsTo(group string) (out []*model.Assignment) {
 
 // Size is how many transitive members a group has; 0 if there is no such group.
 func (x *Index) Size(group string) int {
-	g, ok := x.groupOf.find(group)
+	g, ok := x.groupOf.Find(group)
 	if !ok {
 		return 0
 	}
@@ -299,7 +311,7 @@ type GroupOf struct {
 
 // GroupsOf gives the groups that a user is in, direct ones first, then by place in the design; the built-in ones last.
 func (x *Index) GroupsOf(user string) []GroupOf {
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	if !ok {
 		return nil
 	}
@@ -317,7 +329,7 @@ func (x *Index) GroupsOf(user string) []GroupOf {
 // lackedBy is what grants in force at t carry to a user, who is not licensed for it.
 func (x *Index) lackedBy(user string, t time.Time) *bitset.BitSet {
 	out := x.bits()
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	if !ok || !x.live(u, t) {
 		return out
 	}

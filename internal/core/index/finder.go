@@ -55,7 +55,7 @@ func (x *Index) Find(permissions, roles []string) Finder {
 // held (docs/semantics.md, §8), at t; each area once. What is not held is left out.
 func (f *Finder) Where(user string, t time.Time) (permissions, roles map[string][]string) {
 	x := f.x
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	if !ok {
 		return nil, nil
 	}

@@ -96,10 +96,10 @@ func (g *granting) note(to *struct{ users, groups, roles, sets []sorted.Entry[gr
 		}
 	}
 	if a.Subject.User != "" {
-		i, ok := g.userOf.find(a.Subject.User)
+		i, ok := g.userOf.Find(a.Subject.User)
 		put(&to.users, i, ok)
 	} else {
-		i, ok := g.groupOf.find(a.Subject.Group)
+		i, ok := g.groupOf.Find(a.Subject.Group)
 		put(&to.groups, i, ok)
 	}
 	if a.Role != "" {

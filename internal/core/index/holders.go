@@ -31,7 +31,7 @@ func (x *Index) HeldBy(kind model.Kind, id string, t time.Time) People {
 
 // MembersOf gives whom [Index.Members] gives, as a set.
 func (x *Index) MembersOf(group string) People {
-	g, ok := x.groupOf.find(group)
+	g, ok := x.groupOf.Find(group)
 	if !ok {
 		return People{}
 	}
@@ -122,10 +122,10 @@ func (x *Index) Missed(a *model.Assignment, t time.Time) (user string, is bool) 
 		return "", false
 	}
 	if a.Subject.User != "" {
-		u, ok := x.userOf.find(a.Subject.User)
+		u, ok := x.userOf.Find(a.Subject.User)
 		return a.Subject.User, ok && x.missed(u, a, t)
 	}
-	g, ok := x.groupOf.find(a.Subject.Group)
+	g, ok := x.groupOf.Find(a.Subject.Group)
 	if !ok {
 		return "", false
 	}
@@ -163,7 +163,7 @@ func (x *Index) below(group int) iter.Seq[int] {
 
 // MissedBy tells whether a user would hold less at t without an assignment that is in force, as [Index.Missed] does.
 func (x *Index) MissedBy(user string, a *model.Assignment, t time.Time) bool {
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	return ok && model.In(t, a.From, a.Until) && x.missed(u, a, t)
 }
 
@@ -192,9 +192,9 @@ func (x *Index) HasHolders(kind model.Kind, id string, t time.Time) bool {
 // reachesLive tells whether a grant is to somebody live: whether the user is, or any member of the group.
 func (x *Index) reachesLive(g *grant, t time.Time) bool {
 	if g.Subject.User != "" {
-		return x.live(x.userOf.number(g.Subject.User), t)
+		return x.live(x.userOf.Number(g.Subject.User), t)
 	}
-	for c := range x.below(x.groupOf.number(g.Subject.Group)) {
+	for c := range x.below(x.groupOf.Number(g.Subject.Group)) {
 		if slices.ContainsFunc(x.groups.at(c).members, func(u int32) bool { return x.live(int(u), t) }) {
 			return true
 		}
@@ -315,7 +315,7 @@ func (x *Index) holders(kind model.Kind, id string, t time.Time) *bitset.BitSet 
 			inForce(x.roles[r].grants)
 		}
 	case KindPermission:
-		p, ok := x.permissionOf.find(id)
+		p, ok := x.permissionOf.Find(id)
 		if !ok {
 			return nil
 		}
@@ -371,10 +371,10 @@ func (x *Index) reach() *reached {
 
 func (r *reached) add(g *grant) {
 	if g.Subject.User != "" {
-		r.users.Set(uint(r.Index.userOf.number(g.Subject.User)))
+		r.users.Set(uint(r.Index.userOf.Number(g.Subject.User)))
 		return
 	}
-	r.group(r.Index.groupOf.number(g.Subject.Group))
+	r.group(r.Index.groupOf.Number(g.Subject.Group))
 }
 
 func (r *reached) group(g int) {
@@ -450,7 +450,7 @@ func (x *Index) GrantsOf(kind model.Kind, id string) []*model.Assignment {
 
 // GrantsOfUser gives every assignment to a user directly, by id.
 func (x *Index) GrantsOfUser(user string) []*model.Assignment {
-	if u, ok := x.userOf.find(user); ok {
+	if u, ok := x.userOf.Find(user); ok {
 		return assignments(x.people.at(int(u)).grants)
 	}
 	return nil
@@ -459,7 +459,7 @@ func (x *Index) GrantsOfUser(user string) []*model.Assignment {
 // GrantsFor gives every assignment that a user has, in force or not: to the user directly, and to all groups that
 // the user is in.
 func (x *Index) GrantsFor(user string) (out []*model.Assignment) {
-	if u, ok := x.userOf.find(user); ok {
+	if u, ok := x.userOf.Find(user); ok {
 		x.grantsOf(u, func(g *grant) bool { out = append(out, g.Assignment); return true })
 	}
 	return out
@@ -475,7 +475,7 @@ func assignments(list []grant) []*model.Assignment {
 
 // Licensed gives the permissions that need a licence and for which this one is enough, or those that it covers; sorted.
 func (x *Index) Licensed(licence string) []string {
-	l, ok := x.licences.find(licence)
+	l, ok := x.licences.Find(licence)
 	if !ok {
 		return nil
 	}
@@ -524,7 +524,7 @@ func Union(list ...Bundle) Bundle {
 
 // Has tells whether a bundle gives a permission.
 func (x *Index) Has(b Bundle, permission string) bool {
-	p, ok := x.permissionOf.find(permission)
+	p, ok := x.permissionOf.Find(permission)
 	return ok && has(b.bits, p)
 }
 

@@ -12,6 +12,7 @@ import (
 
 	"github.com/bits-and-blooms/bitset"
 
+	"fachwerk/internal/core/byid"
 	"fachwerk/internal/core/model"
 )
 
@@ -28,11 +29,11 @@ type Index struct {
 	roles   []role
 	shapes  []shape // what grants give, shared by those alike; one that nothing gives any longer is empty
 	shapeOf map[shapeKey]int32
-	userOf  *directory     // by id
+	userOf  *byid.Numbers  // by id
 	names   names          // by folded userName, of users not deleted
 	seats   map[string]int // of licences: how many people sit on
 	people  paged[person]
-	groupOf *directory // by id
+	groupOf *byid.Numbers // by id
 	groups  paged[group]
 	marks   []mark // of groups: of which systems their grants carry something
 }
@@ -93,7 +94,7 @@ func empty(d *model.Design) *Index {
 		tree:      newTree(d),
 	}
 	x.licensing = newLicensing(d, x.catalogue)
-	x.names, x.userOf, x.seats = newNames(nil), newDirectory(0, nil), map[string]int{}
+	x.names, x.userOf, x.seats = newNames(nil), byid.New(0, nil), map[string]int{}
 	x.groups, x.marks = newPaged[group](builtIn), make([]mark, builtIn)
 	return x
 }
@@ -158,8 +159,8 @@ type update struct {
 // Design is the design that the index was compiled from.
 func (x *Index) Design() *model.Design { return x.design }
 
-func positions[T model.Object](t model.Table[T]) *directory {
-	return searched(len(t), func(i int) string { return t[i].Ident() }, t.Position)
+func positions[T model.Object](t model.Table[T]) *byid.Numbers {
+	return byid.Searched(len(t), func(i int) string { return t[i].Ident() }, t.Position)
 }
 
 // reverse turns a relation round: of each of n things, those that name it.

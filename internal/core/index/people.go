@@ -6,6 +6,7 @@ import (
 	"slices"
 	"sync"
 
+	"fachwerk/internal/core/byid"
 	"fachwerk/internal/core/fan"
 	"fachwerk/internal/core/filter"
 	"fachwerk/internal/core/model"
@@ -98,7 +99,7 @@ func (u *update) managerOf(user *model.User) int32 {
 	if user.Manager == "" {
 		return noManager
 	}
-	if m, ok := u.userOf.find(user.Manager); ok {
+	if m, ok := u.userOf.Find(user.Manager); ok {
 		return int32(m)
 	}
 	return unknown
@@ -144,7 +145,7 @@ func (u *update) placeGroups(shift model.Moves) (nested bool) {
 	d, old := u.design.Groups, u.old.design.Groups
 	if u.groupOf == nil || shift != nil {
 		names := []string{model.Everyone, model.Public}
-		u.groupOf = newDirectory(len(d)+builtIn, func(i int) string {
+		u.groupOf = byid.New(len(d)+builtIn, func(i int) string {
 			if i < len(d) {
 				return d[i].ID
 			}
@@ -206,7 +207,7 @@ func (u *update) nest() {
 		g.parents, g.children = nil, nil
 	}
 	for i, g := range u.design.Groups {
-		for _, child := range u.groupOf.all(g.Groups) {
+		for _, child := range u.groupOf.All(g.Groups) {
 			at, in := groups.edit(i), groups.edit(child)
 			at.children, in.parents = append(at.children, int32(child)), append(in.parents, int32(i))
 		}
@@ -326,13 +327,13 @@ type membership struct {
 }
 
 // listed is the users whom a group lists, sorted.
-func listed(userOf *directory, g *model.Group) []int32 {
+func listed(userOf *byid.Numbers, g *model.Group) []int32 {
 	if g.Type == model.Rule {
 		return nil
 	}
 	out := make([]int32, 0, len(g.Users))
 	for _, id := range g.Users {
-		if u, ok := userOf.find(id); ok {
+		if u, ok := userOf.Find(id); ok {
 			out = append(out, int32(u))
 		}
 	}

@@ -83,7 +83,7 @@ func (x *Index) rower(keys []string) *rower {
 		licensed: make([]atomic.Pointer[[]uint64], len(x.profiles)),
 	}
 	for i, key := range keys {
-		if p, ok := x.permissionOf.find(key); ok {
+		if p, ok := x.permissionOf.Find(key); ok {
 			w.place[p] = int32(i)
 		}
 	}
@@ -91,7 +91,7 @@ func (x *Index) rower(keys []string) *rower {
 }
 
 func (w *rower) row(user string, t time.Time) (row []uint64) {
-	u, ok := w.userOf.find(user)
+	u, ok := w.userOf.Find(user)
 	if !ok || !w.live(u, t) {
 		return nil
 	}

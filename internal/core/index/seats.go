@@ -14,7 +14,7 @@ import (
 // needing is what cannot be held without a licence, or one that covers it.
 func (x *Index) needing(licence string) *bitset.BitSet {
 	out := x.bits()
-	if l, ok := x.licences.find(licence); ok {
+	if l, ok := x.licences.Find(licence); ok {
 		for k := range eachBit(x.needed[l].classes) {
 			out.InPlaceUnion(x.classes[k].permissions)
 		}
@@ -102,7 +102,7 @@ func (x *Index) LicencesFor(kind model.Kind, id string) []string {
 // covers them; by place in the design.
 func (x *Index) NeedsLicences(user, permission string) []string {
 	u, ok := x.user(user)
-	p, known := x.permissionOf.find(permission)
+	p, known := x.permissionOf.Find(permission)
 	if !ok || !known {
 		return nil
 	}
@@ -112,7 +112,7 @@ func (x *Index) NeedsLicences(user, permission string) []string {
 // WaitsFor gives the licences without which grants in force at t give a user less than they carry, by place in the
 // design.
 func (x *Index) WaitsFor(user string, t time.Time) []string {
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	if !ok || !x.live(u, t) {
 		return nil
 	}
@@ -128,7 +128,7 @@ func (x *Index) WaitsFor(user string, t time.Time) []string {
 // Uses gives the licences that something which a live user effectively holds at t needs, be it that they have the
 // licence or one that covers it; by place in the design.
 func (x *Index) Uses(user string, t time.Time) []string {
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	if !ok || !x.live(u, t) {
 		return nil
 	}
@@ -164,8 +164,8 @@ func (x *Index) classesCarried(u int, systems *mark, t time.Time) []uint64 {
 
 // GrantsNeeding gives the grants in force at t that carry to a user something that needs a licence.
 func (x *Index) GrantsNeeding(user, licence string, t time.Time) (out []*model.Assignment) {
-	u, ok := x.userOf.find(user)
-	l, known := x.licences.find(licence)
+	u, ok := x.userOf.Find(user)
+	l, known := x.licences.Find(licence)
 	if !ok || !known {
 		return nil
 	}
@@ -186,7 +186,7 @@ func (x *Index) GrantsNeeding(user, licence string, t time.Time) (out []*model.A
 
 // HasLicence tells whether a user sits on a seat of a licence, or of one that covers it.
 func (x *Index) HasLicence(user, licence string) bool {
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	l, known := x.design.Licences.Position(licence)
 	return ok && known && x.holdsLicence(u, l)
 }

@@ -36,7 +36,7 @@ func (s *summing) packed(x *Index, packed []uint64) {
 
 func (s *summing) holdings(x *Index, list []Holding) {
 	for _, h := range list {
-		p, _ := x.permissionOf.find(h.Permission)
+		p, _ := x.permissionOf.Find(h.Permission)
 		area, _ := x.area(h.Area)
 		s.holding(x, int32(p), area, uint8(width(h.Reach)))
 	}

@@ -36,7 +36,7 @@ const MaxWays = 500
 // first. If r is not nil, only ways that count for that record. cut tells that there are more than [MaxWays].
 func (x *Index) Trace(user, permission string, r *Record, t time.Time) (ways []Way, cut bool) {
 	u, ok := x.user(user)
-	p, known := x.permissionOf.find(permission)
+	p, known := x.permissionOf.Find(permission)
 	if !ok || !known || u != nobody && !x.live(u, t) || !x.licensed(u).Test(uint(p)) {
 		return nil, false
 	}
@@ -62,7 +62,7 @@ func (x *Index) counts(g *grant, u int, r Record) bool {
 	area, ok := x.area(r.Area)
 	owner := nobody
 	if r.Owner != "" {
-		i, known := x.userOf.find(r.Owner)
+		i, known := x.userOf.Find(r.Owner)
 		if !known {
 			return false
 		}
@@ -101,7 +101,7 @@ func (w *walker) ways(u int, g *grant) {
 		if g.Subject.User != "" {
 			heads = [][]Step{head}
 		} else {
-			heads = w.nestings(u, w.groupOf.number(g.Subject.Group), head)
+			heads = w.nestings(u, w.groupOf.Number(g.Subject.Group), head)
 		}
 	}
 	for _, head := range heads {
@@ -230,14 +230,14 @@ func (w *walker) throughKeys(keys []string, steps []Step, done func([]Step) bool
 		if i == w.permission {
 			return done(steps)
 		}
-		for _, j := range w.permissionOf.all(p.Implies) {
+		for _, j := range w.permissionOf.All(p.Implies) {
 			if _, leads := slices.BinarySearch(w.implied[j], w.permission); leads && !follow(j, steps) {
 				return false
 			}
 		}
 		return true
 	}
-	for _, i := range w.permissionOf.all(keys) {
+	for _, i := range w.permissionOf.All(keys) {
 		if _, leads := slices.BinarySearch(w.implied[i], w.permission); leads && !follow(i, steps) {
 			return false
 		}
@@ -299,8 +299,8 @@ type Attempt struct {
 // Attempts gives every way that would carry a permission to a person for a record at t, if nothing stood against
 // it; nil for what does not exist.
 func (x *Index) Attempts(user, permission string, r Record, t time.Time) (out []Attempt) {
-	u, ok := x.userOf.find(user)
-	p, known := x.permissionOf.find(permission)
+	u, ok := x.userOf.Find(user)
+	p, known := x.permissionOf.Find(permission)
 	if !ok || !known {
 		return nil
 	}
@@ -316,7 +316,7 @@ func (x *Index) Attempts(user, permission string, r Record, t time.Time) (out []
 
 // Giving gives the roles and sets that give a permission, as nodes.
 func (x *Index) Giving(permission string) (out []Node) {
-	p, ok := x.permissionOf.find(permission)
+	p, ok := x.permissionOf.Find(permission)
 	if !ok {
 		return nil
 	}
@@ -350,14 +350,14 @@ func (x *Index) WhyNot(user, permission string, r Record, t time.Time) []Reason 
 	if !ok {
 		say(UnknownUser, "There is no person %q.", user)
 	}
-	p, known := x.permissionOf.find(permission)
+	p, known := x.permissionOf.Find(permission)
 	if !known {
 		say(UnknownPermission, "No system has a permission %q.", permission)
 	}
 	if _, found := x.area(r.Area); !found {
 		say(UnknownArea, "There is no area %q.", r.Area)
 	}
-	if _, found := x.userOf.find(r.Owner); r.Owner != "" && !found {
+	if _, found := x.userOf.Find(r.Owner); r.Owner != "" && !found {
 		say(UnknownOwner, "There is no person %q who could own the record.", r.Owner)
 	}
 	if reasons != nil {

@@ -23,7 +23,7 @@ type Brick struct {
 // person at t. If where is not empty, only what counts somewhere in that area is held; ok is false if there is no
 // such person or area. [Index.Withheld] tells all reasons of one brick.
 func (x *Index) Wall(user, where string, t time.Time) (bricks []Brick, ok bool) {
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	at, known := x.area(where)
 	if !ok || !known {
 		return nil, false
@@ -74,7 +74,7 @@ func (x *Index) lay(bricks []Brick, list []stretch) {
 func (x *Index) HeldAt(user, permission, where string, t time.Time) (out []Holding) {
 	u, ok := x.user(user)
 	at, known := x.area(where)
-	p, there := x.permissionOf.find(permission)
+	p, there := x.permissionOf.Find(permission)
 	if !ok || !known || !there {
 		return nil
 	}
@@ -92,8 +92,8 @@ func (x *Index) HeldAt(user, permission, where string, t time.Time) (out []Holdi
 // Withheld gives all reasons, nearest first, why grants that have a permission do not give it to a person at t;
 // none if the person holds it, or no grant has it.
 func (x *Index) Withheld(user, permission string, t time.Time) []Reason {
-	u, ok := x.userOf.find(user)
-	p, known := x.permissionOf.find(permission)
+	u, ok := x.userOf.Find(user)
+	p, known := x.permissionOf.Find(permission)
 	if !ok || !known || len(x.HeldAt(user, permission, "", t)) > 0 {
 		return nil
 	}

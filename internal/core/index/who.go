@@ -76,7 +76,7 @@ func (x *Index) FirstHolding(people, keys []string, most int, t time.Time) (out 
 		if len(out) == most {
 			break
 		}
-		if u, known := x.userOf.find(id); known && x.live(u, t) && s.held(u) {
+		if u, known := x.userOf.Find(id); known && x.live(u, t) && s.held(u) {
 			out = append(out, id)
 		}
 	}
@@ -131,7 +131,7 @@ func (s *some) held(u int) (held bool) {
 // HeldOf gives which of the permissions a person effectively holds at t, widest only, and by which assignments, in
 // the order in which the person has them.
 func (x *Index) HeldOf(user string, q Some, t time.Time) (held []Holding, by []*model.Assignment) {
-	u, ok := x.userOf.find(user)
+	u, ok := x.userOf.Find(user)
 	s, known := x.some(q, t)
 	if !ok || !known || !x.live(u, t) {
 		return nil, nil
@@ -157,7 +157,7 @@ func (x *Index) HeldOf(user string, q Some, t time.Time) (held []Holding, by []*
 // widest gives which of the permissions a person effectively holds, widest only, and whether grants in force carry
 // some for which the person lacks a licence. The memory is used again.
 func (s *some) widest(user string, p *pieces) (held []Holding, missing bool) {
-	u, ok := s.userOf.find(user)
+	u, ok := s.userOf.Find(user)
 	if !ok {
 		return nil, false
 	}

@@ -62,12 +62,19 @@ type CeilingStep struct {
 	Delegation desk.Ref      `json:"delegation" doc:"What lets them"`
 }
 
-// Lowering is a change of a delegation by which a ceiling would be lower.
+// Lowering is a change by which a ceiling would be lower: of a delegation, or of a group's rule.
 type Lowering struct {
 	Said   []desk.Phrase     `json:"said"`
 	Left   int               `json:"left" doc:"By how many permissions the ceiling would still be too high"`
-	Before *model.Delegation `json:"before"`
-	After  *model.Delegation `json:"after"`
+	Before *model.Delegation `json:"before,omitempty" doc:"The delegation as it is; absent if a rule is changed"`
+	After  *model.Delegation `json:"after,omitempty" doc:"The delegation as it would be"`
+	Rule   *NewRule          `json:"rule,omitempty" doc:"The group whose rule is changed, instead of a delegation"`
+}
+
+// NewRule is a group with its rule as it is, and as it would be.
+type NewRule struct {
+	Before *model.Group `json:"before" doc:"The group as it is"`
+	After  *model.Group `json:"after" doc:"The group as it would be"`
 }
 
 // wide is the sight of somebody who may look at ceilings: they tell of people all over the design.
@@ -260,19 +267,32 @@ func (d *Finder) Lower(who desk.Actor, user string) ([]Lowering, error) {
 	out := []Lowering{}
 	for _, l := range desk.Ceiling(s, user).Lower(func() bool { return who.Gone() != nil }) {
 		text := func(t string) desk.Phrase { return desk.Phrase{Text: t} }
+		group := func() desk.Phrase {
+			r := s.Ref(model.KindGroup, l.Group)
+			return desk.Phrase{Text: r.Name, Kind: r.Kind, ID: r.ID}
+		}
 		var said []desk.Phrase
+		one := Lowering{Left: l.Left}
+		if l.Rule != "" {
+			one.Said = []desk.Phrase{
+				text("Let nobody into "), group(), text(" for what can be set of them: its rule is then “" + l.Rule + "”"),
+			}
+			one.Rule = &NewRule{l.Op.Before.(*model.Group), l.Op.After.(*model.Group)}
+			out = append(out, one)
+			continue
+		}
 		switch {
 		case l.Action != "":
 			said = append(said, text("Take away the act “"+l.Action+"”"))
 		case l.Group != "":
-			r := s.Ref(model.KindGroup, l.Group)
-			said = append(said, text("Leave out "), desk.Phrase{Text: r.Name, Kind: r.Kind, ID: r.ID})
+			said = append(said, text("Leave out "), group())
 		default:
 			said = append(said, text("Hand no group over whole, but only what could be assigned,"))
 		}
-		said = append(said, text(" in “"),
-			desk.Phrase{Text: l.Before.Name, Kind: string(model.KindDelegation), ID: l.Before.ID}, text("”"))
-		out = append(out, Lowering{said, l.Left, l.Before, l.After})
+		one.Said = append(said, text(" in “"),
+			desk.Phrase{Text: l.Delegation.Name, Kind: string(model.KindDelegation), ID: l.Delegation.ID}, text("”"))
+		one.Before, one.After = l.Op.Before.(*model.Delegation), l.Op.After.(*model.Delegation)
+		out = append(out, one)
 	}
 	return out, who.Gone()
 }

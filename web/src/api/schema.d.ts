@@ -7413,15 +7413,17 @@ export interface components {
             revision: number;
         };
         Lowering: {
-            /** @description What it is, or how many there are, afterwards. */
-            after: components["schemas"]["DesignDelegation"];
-            /** @description What it was, or how many there were, before. */
-            before: components["schemas"]["DesignDelegation"];
+            /** @description The delegation as it would be */
+            after?: components["schemas"]["DesignDelegation"];
+            /** @description The delegation as it is; absent if a rule is changed */
+            before?: components["schemas"]["DesignDelegation"];
             /**
              * Format: int64
              * @description By how many permissions the ceiling would still be too high
              */
             left: number;
+            /** @description The group whose rule is changed, instead of a delegation */
+            rule?: components["schemas"]["NewRule"];
             /** @description What is said of it, in sentences, or what was asked for. */
             said: components["schemas"]["Phrase"][];
         };
@@ -7726,6 +7728,12 @@ export interface components {
             set?: string;
             /** @description Only roles and sets that give something of this system */
             system?: string;
+        };
+        NewRule: {
+            /** @description The group as it would be */
+            after: components["schemas"]["DesignGroup"];
+            /** @description The group as it is */
+            before: components["schemas"]["DesignGroup"];
         };
         NewSeries: {
             /**
@@ -24636,6 +24644,16 @@ export interface operations {
                      *           "until": "2026-11-23T08:00:00Z"
                      *         },
                      *         "left": 1,
+                     *         "rule": {
+                     *           "after": {
+                     *             "id": "gate-clerk",
+                     *             "name": "Gate clerk"
+                     *           },
+                     *           "before": {
+                     *             "id": "gate-clerk",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         },
                      *         "said": [
                      *           {
                      *             "text": "text"

@@ -2,7 +2,7 @@ import { useRef, useState } from "react";
 import { Link } from "react-router";
 import { type Ask, useAsk } from "../api/ask";
 import { data, type Schemas } from "../api/client";
-import { design, putDelegation, useDrafting } from "../api/hooks";
+import { design, putDelegation, putGroup, useDrafting } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
 import { acting, may } from "../house/rights";
@@ -244,7 +244,8 @@ export function LoadPath({ of: b, lower }: { of: Brick; lower?: Schemas["Ref"] }
 function LowerIt({ of }: { of: Schemas["Ref"] }) {
 	const { me } = useHouse();
 	const { refuse, tell } = useNotice();
-	const draft = useDrafting(putDelegation);
+	const delegation = useDrafting(putDelegation);
+	const group = useDrafting(putGroup);
 	const query = useAsk({
 		queryKey: [...design, "lower-ceiling", of.id],
 		queryFn: (ask: Ask) => data(ask.GET("/api/people/{id}/ceiling/lower", { params: { path: { id: of.id } } })),
@@ -261,23 +262,29 @@ function LowerIt({ of }: { of: Schemas["Ref"] }) {
 			)}
 			<ul>
 				{query.data?.map((l) => (
-					<li key={JSON.stringify(l.after)} className="flex items-baseline gap-3 border-b border-hair py-2">
+					<li key={JSON.stringify(l.said)} className="flex items-baseline gap-3 border-b border-hair py-2">
 						<span className="min-w-0 grow">
 							<Sentence parts={l.said} />
 							<span className={`block text-[12px] ${l.left === 0 ? "text-moss" : "text-ochre"}`}>
 								{l.left === 0 ? "then it is not too high" : `then still too high by ${number(l.left)}`}
 							</span>
 						</span>
-						{acting(me) && may(me, "delegation:edit") && (
+						{acting(me) && may(me, l.rule ? "group:edit" : "delegation:edit") && (
 							<button
 								type="button"
 								className="action shrink-0"
-								disabled={draft.isPending}
+								disabled={delegation.isPending || group.isPending}
 								onClick={() =>
-									draft.mutate(
-										{ before: l.before, after: l.after },
-										{ onError: refuse, onSuccess: () => tell("The delegation is changed in your draft.") },
-									)
+									l.rule
+										? group.mutate(l.rule, {
+												onError: refuse,
+												onSuccess: () => tell("The rule is changed in your draft."),
+											})
+										: l.after &&
+											delegation.mutate(
+												{ before: l.before, after: l.after },
+												{ onError: refuse, onSuccess: () => tell("The delegation is changed in your draft.") },
+											)
 								}
 							>
 								Put into the draft

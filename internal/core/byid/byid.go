@@ -1,14 +1,15 @@
-package index
+// Package byid finds the numbers of things by their ids.
+package byid
 
 import (
 	"hash/maphash"
 	"sync/atomic"
 )
 
-// directory finds the numbers of things by their ids. Where a design changes often and little is asked between, to
+// Numbers finds the numbers of things by their ids. Where a design changes often and little is asked between, to
 // make a table for every change would be most of the work: one that can search makes it only once enough has been
 // asked.
-type directory struct {
+type Numbers struct {
 	made     atomic.Pointer[table]
 	search   func(id string) (n int, ok bool) // nil: the table was made at once
 	make     func() *table
@@ -31,16 +32,16 @@ type slot struct {
 
 var seed = maphash.MakeSeed()
 
-// newDirectory makes a directory of n things. Of those with the same id, the last is found.
-func newDirectory(n int, id func(i int) string) *directory {
-	d := &directory{}
+// New makes the numbers of n things. Of those with the same id, the last is found.
+func New(n int, id func(i int) string) *Numbers {
+	d := &Numbers{}
 	d.made.Store(newTable(n, id))
 	return d
 }
 
-// searched is a directory of n things that can be searched: their ids are sorted.
-func searched(n int, id func(i int) string, search func(id string) (int, bool)) *directory {
-	d := &directory{search: search, make: func() *table { return newTable(n, id) }}
+// Searched makes those of n things that can be searched: their ids are sorted.
+func Searched(n int, id func(i int) string, search func(id string) (int, bool)) *Numbers {
+	d := &Numbers{search: search, make: func() *table { return newTable(n, id) }}
 	d.patience.Store(int32(n / 16)) // then as much time has gone into searching as the table takes
 	return d
 }
@@ -76,8 +77,8 @@ func (d *table) probe(id string) (at uint64, tag uint32, found bool) {
 	}
 }
 
-// find gives the number of what has an id.
-func (d *directory) find(id string) (n int, ok bool) {
+// Find gives the number of what has an id.
+func (d *Numbers) Find(id string) (n int, ok bool) {
 	t := d.made.Load()
 	if t == nil {
 		switch left := d.patience.Add(-1); {
@@ -95,20 +96,20 @@ func (d *directory) find(id string) (n int, ok bool) {
 	return int(t.slots[at].n) - 1, ok
 }
 
-// number gives the number of what is known to be there; -1 if it is not.
-func (d *directory) number(id string) int {
-	n, _ := d.find(id)
+// Number gives the number of what is known to be there; -1 if it is not.
+func (d *Numbers) Number(id string) int {
+	n, _ := d.Find(id)
 	return n
 }
 
-// all gives the numbers of those of some ids that are there.
-func (d *directory) all(ids []string) []int {
+// All gives the numbers of those of some ids that are there.
+func (d *Numbers) All(ids []string) []int {
 	if len(ids) == 0 {
 		return nil
 	}
 	out := make([]int, 0, len(ids))
 	for _, id := range ids {
-		if i, ok := d.find(id); ok {
+		if i, ok := d.Find(id); ok {
 			out = append(out, i)
 		}
 	}
