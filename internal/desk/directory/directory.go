@@ -139,11 +139,11 @@ func (f *Request) Fed(kind model.Kind, id string) (store.Fed, bool) {
 	return f.known.Fed(kind, id)
 }
 
-// Gone gives the people whom directories have deleted, and who are not deleted here.
+// Gone gives the people whom this directory has deleted, and who are not deleted here.
 func (f *Request) Gone() (out []*model.User) {
 	add := func(id string) {
 		fed, _ := f.Fed(model.KindUser, id)
-		if u, ok := f.design.Users.Find(id); ok && fed.Gone && u.State != model.UserDeleted &&
+		if u, ok := f.design.Users.Find(id); ok && fed.Gone && fed.By == f.by && u.State != model.UserDeleted &&
 			!slices.Contains(out, u) {
 			out = append(out, u)
 		}
@@ -190,6 +190,16 @@ func (f *Request) Put(o model.Object, extra []byte) (id string, err error) {
 	return id, nil
 }
 
+// Whole does several things, or, if do gives an error, none of them.
+func (f *Request) Whole(do func() error) error {
+	design, ops, why := f.design, len(f.ops), len(f.why)
+	err := do()
+	if err != nil { // what is kept is noted only once a thing is done
+		f.design, f.ops, f.why = design, f.ops[:ops], f.why[:why]
+	}
+	return err
+}
+
 // keeps refuses a person or group that is there and that this directory does not keep: one that is kept by hand never
 // becomes a directory's unasked, and one directory does not meddle with what another keeps (docs/semantics.md, §10).
 func (f *Request) keeps(kind model.Kind, id string) error {
@@ -216,6 +226,9 @@ func (f *Request) keeps(kind model.Kind, id string) error {
 // Rename gives the user name of somebody whom the directory has deleted to somebody else, who is another person. Who
 // holds rights in Fachwerk keeps theirs.
 func (f *Request) Rename(u *model.User) error {
+	if err := f.keeps(model.KindUser, u.ID); err != nil {
+		return err
+	}
 	if f.known.Ahead().Latent(u.ID, ahead.Rights(f.design), f.now) != nil {
 		return &desk.Error{Cause: desk.Taken, Message: desk.Upper("the user name “" + u.UserName +
 			"” is that of somebody with rights in Fachwerk, whom the directory has deleted: an owner settles that first.")}

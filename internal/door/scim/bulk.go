@@ -48,17 +48,19 @@ func (s *server) bulk(w http.ResponseWriter, r *http.Request) {
 		fail(w, r, err)
 		return
 	}
+	var b *bulking
 	done := []map[string]any{}
 	now, err := s.feed(r, func(f *directory.Request) error {
-		done = (&bulking{ctx: r.Context(), f: f, base: s.base(), ids: map[string]string{}}).all(
-			in.Operations,
-			in.FailOnErrors,
-		)
+		b = &bulking{ctx: r.Context(), f: f, base: s.base(), ids: map[string]string{}}
+		done = b.all(in.Operations, in.FailOnErrors)
 		return nil
 	})
 	if err != nil {
 		fail(w, r, err)
 		return
+	}
+	for _, f := range b.failures {
+		s.noteRefusal(r, strings.ToUpper(f.op.Method), Root+f.op.Path, f.err)
 	}
 	for _, one := range done {
 		location, _ := one["location"].(string)
@@ -79,6 +81,14 @@ type bulking struct {
 	f    *directory.Request
 	base string
 	ids  map[string]string // of what was made, by bulkId
+
+	failures []failure
+}
+
+// failure is an operation that failed.
+type failure struct {
+	op  bulkOp
+	err error
 }
 
 // mention is how an operation names what another one makes (RFC 7644 §3.7.2).
@@ -230,6 +240,7 @@ func (b *bulking) answer(o bulkOp, id string, err error) map[string]any {
 		status = http.StatusOK
 	}
 	if err != nil {
+		b.failures = append(b.failures, failure{o, err})
 		e := explained(b.ctx, err)
 		status, m["response"] = e.Status, problem(e)
 	}

@@ -38,15 +38,19 @@ func create(f *directory.Request, k kind, sent scim.Resource) (id string, err er
 			former = u
 		}
 	}
-	if former != nil && was.ID == "" {
-		if err := f.Rename(former); err != nil {
-			return "", err
-		}
-	}
 	if _, told := sent["active"]; !told && was.ID != "" {
 		sent["active"] = true
 	}
-	return putUser(f, sent, was)
+	err = f.Whole(func() (err error) {
+		if former != nil && was.ID == "" {
+			if err := f.Rename(former); err != nil {
+				return err
+			}
+		}
+		id, err = putUser(f, sent, was)
+		return err
+	})
+	return id, err
 }
 
 func putUser(f *directory.Request, r scim.Resource, was *model.User) (string, error) {
@@ -126,17 +130,19 @@ func remove(f *directory.Request, k kind, id, ifMatch string) error {
 func (s *server) feed(r *http.Request, do func(f *directory.Request) error) (*directory.Known, error) {
 	by, _ := s.directory(r)
 	known, err := s.desk.Feed(by, do)
-	if e := (*desk.Error)(nil); errors.As(err, &e) && e.Cause == desk.NotAllowed {
-		s.desk.Happened(
-			desk.Event{
-				What: desk.EventDirectory,
-				Who:  by.Name,
-				From: inner.Address(r.Context()),
-				Text: r.Method + " " + r.URL.Path + ": " + e.Message,
-			},
-		)
-	}
+	s.noteRefusal(r, r.Method, r.URL.Path, err)
 	return known, err
+}
+
+// noteRefusal notes in the log of security events that a directory would have done what it may not.
+func (s *server) noteRefusal(r *http.Request, method, path string, err error) {
+	if e := (*desk.Error)(nil); errors.As(err, &e) && e.Cause == desk.NotAllowed {
+		by, _ := s.directory(r)
+		s.desk.Happened(desk.Event{
+			What: desk.EventDirectory, Who: by.Name, From: inner.Address(r.Context()),
+			Text: method + " " + path + ": " + e.Message,
+		})
+	}
 }
 
 func (s *server) create(k kind) http.HandlerFunc {

@@ -1,9 +1,15 @@
 package scim_test
 
 import (
+	"fmt"
 	"net/url"
 	"strings"
 	"testing"
+
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
+	"fachwerk/internal/desk/account"
+	"fachwerk/internal/store"
 )
 
 const (
@@ -188,4 +194,67 @@ func TestTheMediaTypeThatIsAccepted(t *testing.T) {
 		"application/json" {
 		t.Errorf("plain JSON is accepted, and called %q", kind)
 	}
+}
+
+// Two directories stand side by side, each with a token of its own: neither changes, deletes, brings back, renames or
+// takes over what the other keeps, though each sees who is there, and lists in its groups whom it will.
+func TestTwoDirectoriesSideBySide(t *testing.T) {
+	ours := crew(t)
+	token, err := ours.desk.MakeToken(account.NewToken{Name: "Pilots' register", Purpose: "scim"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	theirs := *ours
+	theirs.token = token
+	for _, c := range []struct{ method, path, body string }{
+		{"PUT", "/Users/ann", user("ann", `"title":"Pilot"`)},
+		{"PATCH", "/Users/ann", patch(`{"op":"replace","path":"title","value":"Pilot"}`)},
+		{"PATCH", "/Users/ann", patch(`{"op":"replace","path":"active","value":false}`)},
+		{"PUT", "/Groups/crew", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"Crew"}`},
+		{"PATCH", "/Groups/crew", patch(`{"op":"remove","path":"members[value eq \"ann\"]"}`)},
+		{"DELETE", "/Users/ann", ""},
+		{"DELETE", "/Groups/crew", ""},
+	} {
+		if g := theirs.do(c.method, c.path, c.body).is(403); !strings.Contains(fmt.Sprint(g.body), "another directory") {
+			t.Errorf("%s %s: %v", c.method, c.path, g.body)
+		}
+	}
+	theirs.do("POST", "/Users", user("ann")).is(409, "scimType", "uniqueness")
+	theirs.do("POST", "/Bulk", `{"schemas":["urn:ietf:params:scim:api:messages:2.0:BulkRequest"],"Operations":[`+
+		`{"method":"DELETE","path":"/Users/ann"}]}`).is(200, "Operations/0/status", 403)
+
+	log, err := ours.desk.Store.Events(store.EventSearch{What: desk.EventDirectory, Who: "Pilots' register"}, 0, 20)
+	if err != nil || len(log) != 8 || !strings.HasPrefix(log[0].Text, "DELETE /scim/v2/Users/ann: ") {
+		t.Errorf("the log of security events tells of %d refusals, %v: %v", len(log), err, log)
+	}
+
+	// Whom the one has deleted, the other neither brings back nor renames to have the name.
+	ours.do("PATCH", "/Users/ann", patch(`{"op":"add","path":"externalId","value":"7"}`)).is(200)
+	ours.do("DELETE", "/Users/ann", "").is(204)
+	ours.do("DELETE", "/Users/bea", "").is(204)
+	theirs.do("POST", "/Users", user("ann", `"externalId":"7"`)).is(409, "scimType", "uniqueness")
+	theirs.do("POST", "/Users", user("bea", `"externalId":"8"`)).is(409, "scimType", "uniqueness")
+	for _, id := range []string{"ann", "bea"} {
+		u, _ := ours.desk.Design().Users.Find(id)
+		if u.State != model.UserDeactivated || u.UserName != id {
+			t.Errorf("%s is %s, %s", id, u.UserName, u.State)
+		}
+	}
+	ours.do("POST", "/Users", user("ann", `"externalId":"7"`)).is(201, "id", "ann", "active", true)
+	// Nor is one renamed, not even by their own, for somebody who is refused.
+	ours.do("POST", "/Bulk", `{"schemas":["urn:ietf:params:scim:api:messages:2.0:BulkRequest"],"Operations":[`+
+		`{"method":"POST","path":"/Users","bulkId":"1","data":`+user("bea", `"externalId":"7"`)+`}]}`).
+		is(200, "Operations/0/status", 409)
+	if u, _ := ours.desk.Design().Users.Find("bea"); u.UserName != "bea" {
+		t.Errorf("bea is %s", u.UserName)
+	}
+
+	// What each keeps is its own to change still, and may name what the other keeps.
+	theirs.do("POST", "/Users", user("cy", `"`+enterprise+`":{"manager":{"value":"ann"}}`)).
+		is(201, enterprise+"/manager/value", "ann")
+	theirs.do("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"Pilots",`+
+		`"members":[{"value":"ann"},{"value":"cy"}]}`).is(201, "members/1/value", "cy")
+	ours.do("PATCH", "/Users/ann", patch(`{"op":"replace","path":"title","value":"Mate"}`)).is(200, "title", "Mate")
+	ours.do("PATCH", "/Users/cy", patch(`{"op":"replace","path":"title","value":"Mate"}`)).is(403)
+	theirs.do("PATCH", "/Users/cy", patch(`{"op":"replace","path":"title","value":"Pilot"}`)).is(200, "title", "Pilot")
 }
