@@ -313,6 +313,9 @@ var fields = map[Kind][]Field{
 	},
 }
 
+// Days are the fields that hold days, or instants.
+var Days = []string{"from", "until", "instant"}
+
 // Fields are what the columns of a kind can hold.
 func Fields(k Kind) []Field { return fields[k] }
 

@@ -162,7 +162,7 @@ func Try(d *model.Design, k Kind, rows [][]string, o Options, going func(done in
 			t.at[f] = i
 		}
 	}
-	for _, f := range []string{"from", "until", "instant"} {
+	for _, f := range Days {
 		t.order[f] = t.orderOf(f)
 	}
 	if t.trial.Stop = cmp.Or(o.Stop, t.lacking()); t.trial.Stop == "" && !t.each() {

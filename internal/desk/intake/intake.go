@@ -681,7 +681,11 @@ func (d *Intake) ImportTemplate(who desk.Actor, kind string) (*table.Table, erro
 	var row []any
 	examples := intake.Examples(d.Present().Design(), intake.Kind(kind))
 	for i, f := range fields {
-		t.Columns = append(t.Columns, table.Column{Title: f.Title, Width: 22})
+		kind := table.Text
+		if slices.Contains(intake.Days, f.Name) {
+			kind = table.Day
+		}
+		t.Columns = append(t.Columns, table.Column{Title: f.Title, Width: 22, Kind: kind})
 		row = append(row, examples[i])
 	}
 	t.Rows = [][]any{row}

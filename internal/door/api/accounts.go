@@ -1,9 +1,10 @@
 package api
 
 import (
+	"cmp"
 	"context"
-	"encoding/csv"
 	"encoding/json"
+	"io"
 	"net/http"
 	"strconv"
 	"time"
@@ -151,7 +152,7 @@ func (a *API) accounts() {
 			operation{id: file.id, method: http.MethodGet, path: file.path, summary: file.summary},
 			func(ctx context.Context, in *FormInput) (*huma.StreamResponse, error) {
 				t, err := file.of(actor(ctx))
-				return tableAs(in.Form, "fachwerk-"+file.name, t, err)
+				return tableAs(*in, "fachwerk-"+file.name, t, err)
 			},
 		)
 	}
@@ -241,8 +242,8 @@ func (a *API) securityLog() {
 				return nil, err
 			}
 			kinds := map[string]string{"csv": "text/csv; charset=utf-8", "jsonl": "application/jsonl"}
-			return download(kinds[in.Form], "security-log."+in.Form, func(to huma.Context) error {
-				write := rowsOf(to, in.Form)
+			return download(kinds[in.Form], "security-log."+in.Form, func(to io.Writer) error {
+				write, flush := rowsOf(to, in.Form)
 				for list := first; len(list) > 0; {
 					for _, e := range list {
 						if err := write(e); err != nil {
@@ -253,7 +254,7 @@ func (a *API) securityLog() {
 						return err
 					}
 				}
-				return nil
+				return flush()
 			}), nil
 		},
 	)
@@ -262,29 +263,17 @@ func (a *API) securityLog() {
 // logPage is how many entries are read at once for a file.
 const logPage = 500
 
-// rowsOf writes entries of the log one after another.
-func rowsOf(to huma.Context, form string) func(account.LogEntry) error {
+// rowsOf writes entries of the log one after another; flush writes what has not gone yet.
+func rowsOf(to io.Writer, form string) (row func(account.LogEntry) error, flush func() error) {
 	if form == "jsonl" {
-		lines := json.NewEncoder(to.BodyWriter())
-		return func(e account.LogEntry) error { return lines.Encode(e) }
+		lines := json.NewEncoder(to)
+		return func(e account.LogEntry) error { return lines.Encode(e) }, func() error { return nil }
 	}
-	table := csv.NewWriter(to.BodyWriter())
-	_ = table.Write([]string{"number", "at", "what", "who", "user", "from", "text", "hash"})
+	lines := table.NewLines(to)
+	err := lines.Write([]string{"number", "at", "what", "who", "user", "from", "text", "hash"})
 	return func(e account.LogEntry) error {
-		row := []string{strconv.Itoa(e.ID), e.At.Format(time.RFC3339), e.What, e.Who, e.User, e.From, e.Text, e.Hash}
-		for i := range row {
-			row[i] = harmless(row[i])
-		}
-		err := table.Write(row)
-		table.Flush()
-		return err
-	}
-}
-
-// harmless keeps a spreadsheet from taking a text for a formula.
-func harmless(s string) string {
-	if s != "" && (s[0] == '=' || s[0] == '+' || s[0] == '-' || s[0] == '@' || s[0] == '\t' || s[0] == '\r') {
-		return "'" + s
-	}
-	return s
+		return cmp.Or(err, lines.Write([]string{
+			strconv.Itoa(e.ID), e.At.Format(time.RFC3339), e.What, e.Who, e.User, e.From, e.Text, e.Hash,
+		}))
+	}, lines.Flush
 }

@@ -7,6 +7,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"io"
 	"log/slog"
 	"net/http"
 	"reflect"
@@ -223,10 +224,7 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 	}
 	when, err := a.desk.Instant(ctx.Query("when"))
 	if err != nil {
-		problem := huma.NewError(http.StatusUnprocessableEntity, err.Error())
-		ctx.SetHeader("Content-Type", "application/problem+json")
-		ctx.SetStatus(http.StatusUnprocessableEntity)
-		_ = json.NewEncoder(ctx.BodyWriter()).Encode(problem)
+		reply(ctx, newProblem(http.StatusUnprocessableEntity, err.Error()))
 		return
 	}
 	who.When = when
@@ -240,9 +238,7 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 		problem := newProblem(http.StatusForbidden, "Whoever holds rights in Fachwerk has a second factor here: set one "+
 			"up first, on your own page.").(*Problem)
 		problem.Type = enrolProblem
-		ctx.SetHeader("Content-Type", "application/problem+json")
-		ctx.SetStatus(http.StatusForbidden)
-		_ = json.NewEncoder(ctx.BodyWriter()).Encode(problem)
+		reply(ctx, problem)
 		return
 	}
 	if who.User != "" {
@@ -379,17 +375,54 @@ var ofSessions = []string{"/api/session", "/api/me/password", "/api/me/factors",
 // below tells whether a path is another or continues it.
 func below(path, other string) bool { return path == other || strings.HasPrefix(path, other+"/") }
 
-// download is a response that is written as it is made. With a name, browsers save it as a file.
-func download(kind, name string, write func(to huma.Context) error) *huma.StreamResponse {
+// download is a response that is written as it is made. With a name, browsers save it as a file. What fails before
+// anything is written is answered as a failure; what fails later breaks the connection off, so that nobody takes a part
+// for the whole.
+func download(kind, name string, write func(to io.Writer) error) *huma.StreamResponse {
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
-		ctx.SetHeader("Content-Type", kind)
-		ctx.SetHeader("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'")
-		ctx.SetHeader("X-Content-Type-Options", "nosniff")
-		if name != "" {
-			ctx.SetHeader("Content-Disposition", `attachment; filename="`+name+`"`)
+		to := &downloading{ctx: ctx, kind: kind, name: name}
+		err := write(to)
+		if err == nil {
+			to.begin() // of nothing too
+			return
 		}
-		if err := write(ctx); err != nil {
-			slog.Error("a download was broken off", "name", name, "error", err)
+		slog.Error("a download was broken off", "name", name, "error", err)
+		if to.begun {
+			panic(http.ErrAbortHandler)
 		}
+		reply(ctx, failure(ctx.Context(), err).(huma.StatusError))
 	}}
+}
+
+// reply answers with a problem.
+func reply(ctx huma.Context, problem huma.StatusError) {
+	ctx.SetHeader("Content-Type", "application/problem+json")
+	ctx.SetStatus(problem.GetStatus())
+	_ = json.NewEncoder(ctx.BodyWriter()).Encode(problem)
+}
+
+// downloading is a download whose headers are sent with its first byte.
+type downloading struct {
+	ctx        huma.Context
+	kind, name string
+	begun      bool
+}
+
+func (d *downloading) begin() {
+	if d.begun {
+		return
+	}
+	d.begun = true
+	d.ctx.SetHeader("Content-Type", d.kind)
+	d.ctx.SetHeader("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'")
+	d.ctx.SetHeader("X-Content-Type-Options", "nosniff")
+	if d.name != "" {
+		d.ctx.SetHeader("Content-Disposition", `attachment; filename="`+d.name+`"`)
+	}
+}
+
+// Write implements [io.Writer].
+func (d *downloading) Write(p []byte) (int, error) {
+	d.begin()
+	return d.ctx.BodyWriter().Write(p)
 }

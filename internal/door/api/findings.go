@@ -88,7 +88,7 @@ func (a *API) findings() {
 		},
 		func(ctx context.Context, in *tableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.FindingsTable(actor(ctx), in.wanted())
-			return tableAs(in.Form, "fachwerk-findings", t, err)
+			return tableAs(in.FormInput, "fachwerk-findings", t, err)
 		},
 	)
 	type mendInput struct {

@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"net/http"
 
 	"fachwerk/internal/desk/directory"
@@ -226,7 +225,7 @@ func (a *API) imports() {
 		func(ctx context.Context, in *templateInput) (*huma.StreamResponse, error) {
 			var t *table.Table
 			t, err := a.desk.ImportTemplate(actor(ctx), in.Kind)
-			return tableAs(in.Form, "fachwerk-"+in.Kind, t, err)
+			return tableAs(in.FormInput, "fachwerk-"+in.Kind, t, err)
 		},
 	)
 }
@@ -234,10 +233,7 @@ func (a *API) imports() {
 // importersOnly refuses others before the file is read, which can be large.
 func (a *API) importersOnly(ctx huma.Context, next func(huma.Context)) {
 	if err := a.desk.MayImport(actor(ctx.Context())); err != nil {
-		problem, _ := failure(ctx.Context(), err).(*Problem)
-		ctx.SetHeader("Content-Type", "application/problem+json")
-		ctx.SetStatus(problem.Status)
-		_ = json.NewEncoder(ctx.BodyWriter()).Encode(problem)
+		reply(ctx, failure(ctx.Context(), err).(huma.StatusError))
 		return
 	}
 	next(ctx)

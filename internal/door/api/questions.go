@@ -34,6 +34,7 @@ type CompareInput struct {
 // FormInput says how a table is wanted.
 type FormInput struct {
 	Form string `path:"form" enum:"csv,xlsx"`
+	Mark bool   `query:"mark" doc:"Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8"`
 }
 
 // questions are the pages that answer one.
@@ -187,7 +188,7 @@ func (a *API) questions() {
 		},
 		func(ctx context.Context, in *whoTableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.WhoTable(actor(ctx), ask.WhoAsk{What: in.What, Where: in.Where, By: in.By})
-			return tableAs(in.Form, "fachwerk-who-can", t, err)
+			return tableAs(in.FormInput, "fachwerk-who-can", t, err)
 		},
 	)
 	on(
@@ -233,7 +234,7 @@ func (a *API) questions() {
 		},
 		func(ctx context.Context, in *capabilityTableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.CapabilityTable(actor(ctx), in.System, in.Kinds)
-			return tableAs(in.Form, "fachwerk-capabilities", t, err)
+			return tableAs(in.FormInput, "fachwerk-capabilities", t, err)
 		},
 	)
 	type compareTableInput struct {
@@ -250,7 +251,7 @@ func (a *API) questions() {
 		},
 		func(ctx context.Context, in *compareTableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.CompareTable(actor(ctx), in.Thing, in.All)
-			return tableAs(in.Form, "fachwerk-comparison", t, err)
+			return tableAs(in.FormInput, "fachwerk-comparison", t, err)
 		},
 	)
 }
@@ -263,7 +264,7 @@ func (a *API) exports() {
 				if err := a.desk.MayExport(actor(ctx)); err != nil {
 					return nil, err // before anything is written
 				}
-				return download(kind, name, func(to huma.Context) error { return write(ctx, to.BodyWriter()) }), nil
+				return download(kind, name, func(to io.Writer) error { return write(ctx, to) }), nil
 			})
 	}
 	for form, kind := range map[string]string{"csv": "text/csv; charset=utf-8", "jsonl": "application/jsonl"} {
@@ -360,15 +361,22 @@ func (a *API) repairs() {
 }
 
 // tableAs answers with a table as CSV or as a workbook.
-func tableAs(form, name string, t *table.Table, err error) (*huma.StreamResponse, error) {
+func tableAs(form FormInput, name string, t *table.Table, err error) (*huma.StreamResponse, error) {
 	if err != nil {
 		return nil, err // before anything is written
 	}
-	if form == "csv" {
+	if form.Form == "csv" {
 		return download(
 			"text/csv; charset=utf-8",
 			name+".csv",
-			func(to huma.Context) error { return table.CSV(to.BodyWriter(), *t) },
+			func(to io.Writer) error {
+				if form.Mark {
+					if _, err := io.WriteString(to, table.Mark); err != nil {
+						return err
+					}
+				}
+				return table.CSV(to, *t)
+			},
 		), nil
 	}
 	held, err := t.Held()
@@ -386,6 +394,6 @@ func tableAs(form, name string, t *table.Table, err error) (*huma.StreamResponse
 	return download(
 		"application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 		name+".xlsx",
-		func(to huma.Context) error { return table.XLSX(to.BodyWriter(), held) },
+		func(to io.Writer) error { return table.XLSX(to, held) },
 	), nil
 }

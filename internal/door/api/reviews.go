@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
 	"net/http"
 
 	"fachwerk/internal/desk/review"
@@ -186,7 +187,7 @@ func (a *API) reviews() {
 			return download(
 				"text/html; charset=utf-8",
 				"",
-				func(to huma.Context) error { return report.HTML(to.BodyWriter(), *r) },
+				func(to io.Writer) error { return report.HTML(to, *r) },
 			), nil
 		},
 	)
@@ -208,8 +209,8 @@ func (a *API) reviews() {
 			if err := report.Pack(&pack, *r, name); err != nil {
 				return nil, err
 			}
-			return download("application/zip", name+".zip", func(to huma.Context) error {
-				_, err := to.BodyWriter().Write(pack.Bytes())
+			return download("application/zip", name+".zip", func(to io.Writer) error {
+				_, err := to.Write(pack.Bytes())
 				return err
 			}), nil
 		},
@@ -259,7 +260,7 @@ func (a *API) reviews() {
 			if err != nil {
 				return nil, err
 			}
-			return tableAs(in.Form, fmt.Sprintf("fachwerk-review-%d", in.ID), report.Table(*r), nil)
+			return tableAs(in.FormInput, fmt.Sprintf("fachwerk-review-%d", in.ID), report.Table(*r), nil)
 		},
 	)
 	type listInput struct {
@@ -276,7 +277,7 @@ func (a *API) reviews() {
 		},
 		func(ctx context.Context, in *listInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.ReviewsTable(actor(ctx), in.Where)
-			return tableAs(in.Form, "fachwerk-reviews", t, err)
+			return tableAs(in.FormInput, "fachwerk-reviews", t, err)
 		},
 	)
 	on(

@@ -71,7 +71,7 @@ func (a *API) sheets() {
 					Where:   in.Where,
 				},
 			)
-			return tableAs(in.Form, "fachwerk-"+model.Kind(in.Kind).Plural(), t, err)
+			return tableAs(in.FormInput, "fachwerk-"+model.Kind(in.Kind).Plural(), t, err)
 		},
 	)
 	type sheetTableInput struct {
@@ -89,7 +89,7 @@ func (a *API) sheets() {
 		},
 		func(ctx context.Context, in *sheetTableInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.SheetTable(actor(ctx), model.Kind(in.Kind), in.ID)
-			return tableAs(in.Form, "fachwerk-"+in.Kind, t, err)
+			return tableAs(in.FormInput, "fachwerk-"+in.Kind, t, err)
 		},
 	)
 	on(
@@ -646,7 +646,7 @@ func (a *API) history() {
 		},
 		func(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
 			t, err := a.desk.HistoryTable(actor(ctx), in.search())
-			return tableAs(in.Form, "fachwerk-history", t, err)
+			return tableAs(in.FormInput, "fachwerk-history", t, err)
 		},
 	)
 }

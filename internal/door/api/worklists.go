@@ -126,7 +126,7 @@ func (a *API) worklists() {
 		summary: "What a worklist did to each person, as a table",
 	}, func(ctx context.Context, in *tableInput) (*huma.StreamResponse, error) {
 		t, err := a.desk.WorklistTable(actor(ctx), in.ID)
-		return tableAs(in.Form, "fachwerk-worklist", t, err)
+		return tableAs(in.FormInput, "fachwerk-worklist", t, err)
 	})
 	type invitationsInput struct {
 		State  string `query:"state" enum:"to-send,sent,returned,opened,accepted,run-out,cancelled"`

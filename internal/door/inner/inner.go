@@ -40,9 +40,11 @@ func Answer(ctx context.Context, err error) (status int, c code.Code, message st
 	return http.StatusInternalServerError, code.Internal, Message
 }
 
-// Guard answers a request whose handling panics, once it is logged.
+// Guard answers a request whose handling panics, once it is logged; if the answer has begun, the connection ends, so that
+// nobody takes a part for the whole.
 func Guard(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	return http.HandlerFunc(func(to http.ResponseWriter, r *http.Request) {
+		w := middleware.NewWrapResponseWriter(to, r.ProtoMajor)
 		defer func() {
 			said := recover()
 			if said == nil {
@@ -52,6 +54,9 @@ func Guard(next http.Handler) http.Handler {
 				panic(said) // how a handler ends a connection on purpose
 			}
 			Failed(r.Context(), fmt.Errorf("panic: %v\n%s", said, debug.Stack()))
+			if w.Status() != 0 {
+				panic(http.ErrAbortHandler)
+			}
 			w.Header().Set("Content-Type", "application/problem+json")
 			w.WriteHeader(http.StatusInternalServerError)
 			_, _ = fmt.Fprintf(

@@ -38,3 +38,18 @@ func TestGuard(t *testing.T) {
 		t.Errorf("the log says %s", said)
 	}
 }
+
+// A part of an answer is never left to be taken for the whole of it.
+func TestAnAnswerThatHasBegunIsBrokenOff(t *testing.T) {
+	h := Guard(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		_, _ = w.Write([]byte("a part"))
+		panic("too late")
+	}))
+	w := httptest.NewRecorder()
+	defer func() {
+		if said := recover(); said != http.ErrAbortHandler || strings.Contains(w.Body.String(), "500") {
+			t.Errorf("it ends by %v, after %q", said, w.Body)
+		}
+	}()
+	h.ServeHTTP(w, httptest.NewRequest("GET", "/", nil))
+}

@@ -272,6 +272,9 @@ func Template() *out.Table {
 			{Title: "was", Width: 26},
 		},
 	}
+	for i := range t.Columns {
+		t.Columns[i].Kind = out.Text
+	}
 	for _, row := range [][]string{
 		{"shuttleboard:shuttle:view", "See shuttles", "Where each shuttle is, and who drives it.", "Shuttles", "read",
 			"none", "area", "", "", "shuttleboard-reader; shuttleboard-desk", ""},

@@ -3,19 +3,24 @@
 package table
 
 import (
+	"bufio"
+	"bytes"
 	"cmp"
 	"encoding/csv"
 	"fmt"
 	"io"
 	"strconv"
+	"strings"
 	"time"
+	"unicode"
+	"unicode/utf16"
 
 	"github.com/xuri/excelize/v2"
 )
 
 // Table is rows under a header. Cells are texts, whole numbers (int), instants (time.Time, empty if zero) or nil.
 type Table struct {
-	Name    string // of the sheet in a workbook; at most 31 characters count
+	Name    string // of the sheet in a workbook, as far as sheets can be called so
 	Columns []Column
 	Rows    [][]any
 	// Stream, if there is one, gives rows after these, which are too many to be held at once. What it is given an
@@ -60,16 +65,57 @@ const MaxRows = excelize.TotalRows - 1
 type Column struct {
 	Title string
 	Width float64
+	Kind  Kind
 }
 
-// CSV writes the table as CSV with a header, lines ended as the standard has it. A text that a spreadsheet would
-// take for a formula is made harmless.
+// Kind is as what a workbook takes whatever is typed into a column.
+type Kind int
+
+// The kinds of columns.
+const (
+	Any  Kind = iota // what it takes it for itself
+	Text             // text, so that no leading zero goes, and no number or day is made of an id
+	Day              // a day, shown as 2026-11-23
+)
+
+// formats are the number formats of the kinds (ISO/IEC 29500-1 §18.8.30).
+var formats = map[Kind]string{Text: "@", Day: "yyyy-mm-dd"}
+
+// sheetName makes of a name one that a sheet can have: programs agree on at most 31 characters, as UTF-16 counts them,
+// none of them : \ / ? * [ ], no apostrophe at either end, and not “History”, which they keep for themselves.
+func sheetName(name string) string {
+	var out []rune
+	for n, r := range strings.Map(func(r rune) rune {
+		if strings.ContainsRune(`:\/?*[]`, r) || unicode.IsControl(r) {
+			return '-'
+		}
+		return r
+	}, name) {
+		if n = len(utf16.Encode(append(out, r))); n > 31 {
+			break
+		}
+		out = append(out, r)
+	}
+	name = strings.Trim(string(out), "' ")
+	switch {
+	case name == "":
+		return "Table"
+	case strings.EqualFold(name, "History"):
+		return name + "-"
+	}
+	return name
+}
+
+// Mark is the byte order mark, by which spreadsheets know that a CSV is in UTF-8.
+const Mark = "\ufeff"
+
+// CSV writes the table as CSV with a header, lines ended as the standard has it; line breaks within a cell stay as they
+// are. A text that a spreadsheet would take for a formula is made harmless.
 func CSV(w io.Writer, t Table) error {
-	out := csv.NewWriter(w)
-	out.UseCRLF = true
+	out := NewLines(w)
 	row := make([]string, len(t.Columns))
 	for i, c := range t.Columns {
-		row[i] = Harmless(c.Title)
+		row[i] = c.Title
 	}
 	if err := out.Write(row); err != nil {
 		return err
@@ -80,9 +126,41 @@ func CSV(w io.Writer, t Table) error {
 		}
 		return out.Write(row)
 	})
-	out.Flush()
-	return cmp.Or(err, out.Error())
+	return cmp.Or(err, out.Flush())
 }
+
+// Lines writes CSV line by line.
+type Lines struct {
+	to   *bufio.Writer
+	line bytes.Buffer
+	csv  *csv.Writer
+}
+
+// NewLines writes to w, to which everything has gone once it is flushed.
+func NewLines(w io.Writer) *Lines {
+	l := &Lines{to: bufio.NewWriter(w)}
+	l.csv = csv.NewWriter(&l.line) // which would end the lines within cells otherwise too, if it were to end these so
+	return l
+}
+
+// Write writes a line; its texts are made harmless.
+func (l *Lines) Write(cells []string) error {
+	harmless := make([]string, len(cells))
+	for i, c := range cells {
+		harmless[i] = Harmless(c)
+	}
+	l.line.Reset()
+	if err := l.csv.Write(harmless); err != nil {
+		return err
+	}
+	l.csv.Flush()
+	line := bytes.TrimSuffix(l.line.Bytes(), []byte("\n"))
+	_, err := l.to.Write(append(line, "\r\n"...))
+	return err
+}
+
+// Flush writes what has not gone yet.
+func (l *Lines) Flush() error { return l.to.Flush() }
 
 func text(cell any) string {
 	switch v := cell.(type) {
@@ -96,9 +174,9 @@ func text(cell any) string {
 		}
 		return v.UTC().Format(time.RFC3339)
 	case string:
-		return Harmless(v)
+		return v
 	}
-	return Harmless(fmt.Sprint(cell))
+	return fmt.Sprint(cell)
 }
 
 // Harmless keeps a spreadsheet from taking a text for a formula.
@@ -121,8 +199,7 @@ func XLSX(w io.Writer, t Table) (err error) {
 			err = e
 		}
 	}()
-	name := []rune(t.Name)
-	sheet := string(name[:min(len(name), 31)])
+	sheet := sheetName(t.Name)
 	if err := f.SetSheetName("Sheet1", sheet); err != nil {
 		return err
 	}
@@ -143,7 +220,7 @@ func XLSX(w io.Writer, t Table) (err error) {
 		ActivePane: "bottomLeft"}); err != nil {
 		return err
 	}
-	header := make([]any, len(t.Columns))
+	header, styles := make([]any, len(t.Columns)), make([]int, len(t.Columns))
 	for i, c := range t.Columns {
 		width := c.Width
 		if width == 0 {
@@ -151,6 +228,16 @@ func XLSX(w io.Writer, t Table) (err error) {
 		}
 		if err := out.SetColWidth(i+1, i+1, width); err != nil {
 			return err
+		}
+		if c.Kind != Any {
+			style, err := f.NewStyle(&excelize.Style{CustomNumFmt: new(formats[c.Kind])})
+			if err != nil {
+				return err
+			}
+			if err := out.SetColStyle(i+1, i+1, style); err != nil {
+				return err
+			}
+			styles[i] = style
 		}
 		header[i] = excelize.Cell{StyleID: bold, Value: c.Title}
 	}
@@ -171,6 +258,13 @@ func XLSX(w io.Writer, t Table) (err error) {
 				}
 			default:
 				row[i] = cell
+				if styles[i] == 0 {
+					break
+				}
+				if day, err := time.Parse(time.DateOnly, fmt.Sprint(cell)); err == nil && t.Columns[i].Kind == Day {
+					cell = day
+				}
+				row[i] = excelize.Cell{StyleID: styles[i], Value: cell}
 			}
 		}
 		n++

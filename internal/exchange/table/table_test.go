@@ -3,6 +3,7 @@ package table_test
 import (
 	"bytes"
 	"errors"
+	"strings"
 	"testing"
 	"time"
 
@@ -28,6 +29,92 @@ func TestCSV(t *testing.T) {
 	want := "person,permissions,until\r\nNoor Tamsin,3,2026-12-01T08:30:00Z\r\n\"'=1+1, \"\"quoted\"\"\",,\r\n"
 	if b.String() != want {
 		t.Errorf("the table is\n%q\nwant\n%q", b.String(), want)
+	}
+}
+
+// A line break within a cell is what it was when it is read back.
+func TestLineBreaksStay(t *testing.T) {
+	for _, text := range []string{"first\nsecond", "first\r\nsecond", "a\rb", "\n", "ends\n"} {
+		var b bytes.Buffer
+		if err := table.CSV(&b, table.Table{Columns: []table.Column{{Title: "note"}, {Title: "n"}},
+			Rows: [][]any{{text, 1}}}); err != nil {
+			t.Fatal(err)
+		}
+		if want := "note,n\r\n\"" + text + "\",1\r\n"; b.String() != want {
+			t.Errorf("%q is written as %q", text, b.String())
+		}
+	}
+}
+
+// Whatever a thing is called, there is a workbook of it, with a sheet that is called nearly so.
+func TestSheetsAreCalledAsTheyCanBe(t *testing.T) {
+	for name, want := range map[string]string{
+		"Roles": "Roles", "": "Table", "Gates / doors: all?": "Gates - doors- all-", "a*b[c]d\\e": "a-b-c-d-e",
+		"'quoted'": "quoted", "History": "History-", "HISTORY": "HISTORY-", "tab\tand\nline": "tab-and-line",
+		strings.Repeat("é", 40): strings.Repeat("é", 31), strings.Repeat("🛳", 20): strings.Repeat("🛳", 15), "''": "Table",
+	} {
+		var b bytes.Buffer
+		if err := table.XLSX(&b, table.Table{Name: name, Columns: sample.Columns, Rows: sample.Rows}); err != nil {
+			t.Errorf("%q: %v", name, err)
+			continue
+		}
+		f, err := excelize.OpenReader(&b)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := f.GetSheetName(0); got != want {
+			t.Errorf("of %q the sheet is called %q, want %q", name, got, want)
+		}
+		if rows, err := f.GetRows(want); err != nil || len(rows) != 3 {
+			t.Errorf("of %q there are %d rows, %v", name, len(rows), err)
+		}
+		_ = f.Close()
+	}
+}
+
+// Columns of a kind take what is typed into them for that: an id stays a text, and a day is one.
+func TestColumnsHaveKinds(t *testing.T) {
+	var b bytes.Buffer
+	err := table.XLSX(&b, table.Table{Name: "people", Columns: []table.Column{
+		{Title: "id", Kind: table.Text}, {Title: "until", Kind: table.Day}, {Title: "note"},
+	}, Rows: [][]any{{"0042", "2027-03-31", "x"}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	f, err := excelize.OpenReader(&b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	for column, want := range map[string]string{"A": "@", "B": "yyyy-mm-dd", "C": ""} {
+		for what, style := range map[string]func() (int, error){
+			"the column": func() (int, error) { return f.GetColStyle("people", column) },
+			"its cell":   func() (int, error) { return f.GetCellStyle("people", column+"2") },
+		} {
+			id, err := style()
+			if err != nil {
+				t.Fatal(err)
+			}
+			s, err := f.GetStyle(id)
+			if err != nil {
+				t.Fatal(err)
+			}
+			got := ""
+			if s.CustomNumFmt != nil {
+				got = *s.CustomNumFmt
+			} else if s.NumFmt == 49 { // built in as “@”
+				got = "@"
+			}
+			if got != want {
+				t.Errorf("%s %s has the format %q, want %q", what, column, got, want)
+			}
+		}
+	}
+	if v, err := f.GetCellValue("people", "B2", excelize.Options{RawCellValue: true}); err != nil || v != "46477" {
+		t.Errorf("the day is %q, %v", v, err)
+	}
+	if v, err := f.GetCellValue("people", "A2"); err != nil || v != "0042" {
+		t.Errorf("the id is %q, %v", v, err)
 	}
 }
 

@@ -11135,6 +11135,11 @@ export interface operations {
                  *     ]
                  */
                 kind?: ("licence" | "role" | "set" | "own")[];
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -11521,6 +11526,11 @@ export interface operations {
                  * @example true
                  */
                 all?: boolean;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -20581,6 +20591,11 @@ export interface operations {
                  * @example true
                  */
                 aside?: boolean;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -21365,6 +21380,11 @@ export interface operations {
                  * @example noor.tamsin
                  */
                 as?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -22579,6 +22599,11 @@ export interface operations {
                  * @example noor.tamsin
                  */
                 as?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -22626,6 +22651,11 @@ export interface operations {
                  * @example noor.tamsin
                  */
                 as?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -22678,6 +22708,11 @@ export interface operations {
                  * @example terminal-1
                  */
                 where?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -22760,6 +22795,11 @@ export interface operations {
                  * @example 2026-11-23T08:00:00Z
                  */
                 until?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -22807,6 +22847,11 @@ export interface operations {
                  * @example noor.tamsin
                  */
                 as?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -23010,6 +23055,11 @@ export interface operations {
                  * @example terminal-1
                  */
                 where?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -30767,6 +30817,11 @@ export interface operations {
                  * @example noor.tamsin
                  */
                 as?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -30819,6 +30874,11 @@ export interface operations {
                  * @example noor.tamsin
                  */
                 as?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -32317,6 +32377,11 @@ export interface operations {
                  * @example signe.halloran
                  */
                 by?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
@@ -32466,6 +32531,11 @@ export interface operations {
                  * @example noor.tamsin
                  */
                 as?: string;
+                /**
+                 * @description Begin a CSV with a byte order mark, by which spreadsheets know that it is in UTF-8
+                 * @example true
+                 */
+                mark?: boolean;
             };
             header?: never;
             path: {
