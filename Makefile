@@ -35,6 +35,7 @@ test: build chromium
 		grep -E -A 6 '^ *--- FAIL|^panic:|^FAIL[[:space:]]' bin/test.txt; exit 1; } # go vet is part of check
 
 chromium:
+	@command -v curl >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq curl; }
 	@command -v chromium >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; }
 
 # Nothing of theirs runs at install.

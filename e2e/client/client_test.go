@@ -79,3 +79,67 @@ func TestAGeneratedClientDoesTheTask(t *testing.T) {
 		t.Errorf("at revision %d after %d, noor.tamsin does not hold what was assigned", h.Revision, before)
 	}
 }
+
+// What the book for programs says can be done by curl is done so, line by line.
+func TestTheTaskByCurl(t *testing.T) {
+	t.Parallel()
+	book, err := os.ReadFile("../../docs/programs.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, rest, _ := strings.Cut(string(book), "## The whole task by curl")
+	_, rest, _ = strings.Cut(rest, "```sh\n")
+	script, _, found := strings.Cut(rest, "```")
+	if !found {
+		t.Fatal("there is no script in the book")
+	}
+	url, desk, stop, err := browser.Demo(t.TempDir(), browser.NewClock(time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = stop() })
+	env := append(os.Environ(), "URL="+url)
+	for name, token := range map[string]account.NewToken{
+		"TOKEN":     {Name: "nights", Purpose: "api", User: "signe.halloran"},
+		"DECISIONS": {Name: "gatehouse", Purpose: "decisions"},
+	} {
+		text, err := desk.MakeToken(token)
+		if err != nil {
+			t.Fatal(err)
+		}
+		env = append(env, name+"="+text)
+	}
+	before := desk.Present().Revision
+	// Each answer on a line of its own.
+	cmd := exec.Command("sh", "-eu", "-c", strings.ReplaceAll(script, "curl -sS", `curl -w '\n' -sS`))
+	cmd.Stderr, cmd.Env = os.Stderr, env
+	said, err := cmd.Output()
+	if err != nil {
+		t.Fatalf("%v\n%s", err, said)
+	}
+	var got []string
+	for line := range strings.Lines(string(said)) {
+		if strings.TrimSpace(line) != "" {
+			got = append(got, line)
+		}
+	}
+	want := []string{
+		`"id":"noor.tamsin"`, `"id":"crewtide:overtime:grant"`, `"decision":false`, `"applied":false`,
+		`"revision":`, `"revision":`, `"decision":true`, `"decision":false`, `Night desk`, `"revision":`,
+		`"decision":false`, `No nights any longer`,
+	}
+	if len(got) != len(want) {
+		t.Fatalf("%d answers, want %d:\n%s", len(got), len(want), said)
+	}
+	for i, w := range want {
+		if !strings.Contains(got[i], w) {
+			t.Errorf("answer %d is without %s: %s", i, w, got[i])
+		}
+	}
+	if got[4] != got[5] {
+		t.Errorf("sent again, it is answered %s, after %s", got[5], got[4])
+	}
+	if after := desk.Present().Revision; after != before+2 {
+		t.Errorf("revision %d, after %d", after, before)
+	}
+}

@@ -162,6 +162,7 @@ type checked struct {
 	verdicts []verdict
 	weighed  *change.Impact
 	looked   *ahead.View
+	warned   []model.Problem    // what hinders nothing, but is hardly meant
 	breaches []guarantee.Breach // of guarantees, once promised
 	promised bool
 	partial  bool // the actor sees only a part of the design
@@ -212,6 +213,7 @@ func (d *Desk) checkDesign(h *House, by Asker, door Door, design *model.Design) 
 // become gives the verdict on form: what the design becomes, with its index, or what is wrong with it.
 func (c *checked) become(after *model.Design, problems []model.Problem) {
 	wrong := model.Errors(problems)
+	c.warned = slices.DeleteFunc(slices.Clone(problems), func(p model.Problem) bool { return !p.Warning })
 	for _, p := range wrong {
 		message := Upper(p.Message) + " (" + p.Path + ")."
 		if c.partial {

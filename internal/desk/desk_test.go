@@ -14,6 +14,7 @@ import (
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/view"
 
+	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
 	"fachwerk/internal/store"
@@ -416,6 +417,27 @@ func TestDraftLookApplyUndo(t *testing.T) {
 	refused(t, err, desk.Conflict, "Revision 3 changed")
 	_, err = d.DraftUndo(bea, 99)
 	refused(t, err, desk.NotFound, "no revision 99")
+}
+
+// A draft is warned of what hinders nothing but is hardly meant, as far as the draft has to do with it.
+func TestADraftIsWarned(t *testing.T) {
+	d, _ := openDemo(t)
+	role := &model.Role{Name: "Night watch", Permissions: []string{"quaybook:gate:view", "quaybook:gate:opne"}}
+	draft := must[*desk.Draft](t)(d.Put(signe, nil, role))
+	want := []desk.Warning{{
+		Thing: desk.Ref{Kind: "role", ID: "night-watch", Name: "Night watch"},
+		Said:  `No system has a permission "quaybook:gate:opne"; it gives nothing.`,
+	}}
+	if !slices.Equal(draft.Warnings, want) || len(draft.Blocks) > 0 {
+		t.Errorf("warned of %+v, blocked by %q", draft.Warnings, draft.Blocks)
+	}
+	must[*desk.Applied](t)(d.Apply(signe, "for the nights", draft.Stamp))
+	was, _ := d.Design().Roles.Find("night-watch")
+	mended := change.Clone(was)
+	mended.Permissions = []string{"quaybook:gate:view"}
+	if draft = must[*desk.Draft](t)(d.Put(signe, was, mended)); len(draft.Warnings) > 0 {
+		t.Errorf("mended, it is warned of %+v", draft.Warnings)
+	}
 }
 
 func TestTakeOutAndDiscard(t *testing.T) {

@@ -59,9 +59,16 @@ type Impact struct {
 	Promises  []Promise      `json:"guarantees" doc:"Guarantees that it would break, or make worse"`
 	Licences  []Short        `json:"licences" doc:"Licences that it leaves short"`
 	Withheld  []Withheld     `json:"withheld" doc:"What is given at an area, or to a narrower reach, and in part counts only over the whole organisation"`
+	Warnings  []Warning      `json:"warnings" doc:"What hinders nothing but is hardly meant, such as a permission key that no catalogue has; at most 200"`
 	Seats     []SeatChange   `json:"seats" doc:"Licences of which it takes or frees seats, or leaves some without need"`
 	Touches   []Ref          `json:"touches" doc:"Delegations that mention something that it changes"`
 	Reviews   []string       `json:"reviews" doc:"Open reviews that ask about something that it changes"`
+}
+
+// Warning is something about an object that hinders nothing, but is hardly meant.
+type Warning struct {
+	Thing Ref    `json:"thing"`
+	Said  string `json:"said"`
 }
 
 // Clash is a conflict that a person comes to break, or no longer breaks.
@@ -148,6 +155,7 @@ func (p *Drafted) view(s *Sight) *Draft {
 			Promises:  []Promise{},
 			Licences:  []Short{},
 			Withheld:  []Withheld{},
+			Warnings:  []Warning{},
 			Seats:     []SeatChange{},
 			Touches:   []Ref{},
 			Reviews:   []string{},
@@ -280,6 +288,14 @@ func (p *Drafted) sideEffects(v *Draft, s *Sight) {
 		for _, w := range shown.WithheldBy(p.Index, p.Ops) {
 			if s.knows(model.Kind(w.Target.Kind), w.Target.ID) {
 				v.Withheld = append(v.Withheld, w)
+			}
+		}
+	}
+	if p.checked != nil {
+		for _, w := range p.warned {
+			if s.knows(w.Kind, w.ID) && len(v.Warnings) < ImpactShown {
+				message := strings.TrimPrefix(w.Message, string(w.Code)+": ")
+				v.Warnings = append(v.Warnings, Warning{shown.Ref(w.Kind, w.ID), Upper(message) + "."})
 			}
 		}
 	}

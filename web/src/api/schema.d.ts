@@ -5913,6 +5913,8 @@ export interface components {
             stamp: string;
             /** @description Delegations that mention something that it changes */
             touches: components["schemas"]["Ref"][];
+            /** @description What hinders nothing but is hardly meant, such as a permission key that no catalogue has; at most 200 */
+            warnings: components["schemas"]["Warning"][];
             /** @description What is given at an area, or to a narrower reach, and in part counts only over the whole organisation */
             withheld: components["schemas"]["Withheld"][];
         };
@@ -6579,6 +6581,8 @@ export interface components {
             seats: components["schemas"]["SeatChange"][];
             /** @description Delegations that mention something that it changes */
             touches: components["schemas"]["Ref"][];
+            /** @description What hinders nothing but is hardly meant, such as a permission key that no catalogue has; at most 200 */
+            warnings: components["schemas"]["Warning"][];
             /** @description What is given at an area, or to a narrower reach, and in part counts only over the whole organisation */
             withheld: components["schemas"]["Withheld"][];
         };
@@ -9886,6 +9890,12 @@ export interface components {
             /** @description On a person's wall: when they last used the system; absent if nothing is known of its use */
             used?: components["schemas"]["Used"];
         };
+        Warning: {
+            /** @description What is said of it, in sentences, or what was asked for. */
+            said: string;
+            /** @description The thing. */
+            thing: components["schemas"]["Ref"];
+        };
         Way: {
             /** @description The assignment that could be cut, if it is made to the person directly */
             cut?: components["schemas"]["CutAt"];
@@ -11334,6 +11344,16 @@ export interface operations {
                      *             "name": "Gate clerk"
                      *           }
                      *         ],
+                     *         "warnings": [
+                     *           {
+                     *             "said": "text",
+                     *             "thing": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
                      *         "withheld": [
                      *           {
                      *             "count": 1,
@@ -12583,6 +12603,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -12787,6 +12817,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -13058,6 +13098,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -13290,6 +13340,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -13514,6 +13574,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -13729,6 +13799,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -13948,6 +14028,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -14232,6 +14322,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -14454,6 +14554,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -14691,6 +14801,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -14907,6 +15027,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -15202,6 +15332,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -15414,6 +15554,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -15685,6 +15835,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -15910,6 +16070,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -16131,6 +16301,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -16359,6 +16539,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -16581,6 +16771,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -16815,6 +17015,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -17034,6 +17244,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -17265,6 +17485,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -17488,6 +17718,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -17703,6 +17943,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -17925,6 +18175,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -18131,6 +18391,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -18356,6 +18626,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -18572,6 +18852,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -18795,6 +19085,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -19023,6 +19323,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -19245,6 +19555,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -19462,6 +19782,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -19677,6 +20007,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -19898,6 +20238,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -20528,6 +20878,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -22062,6 +22422,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [
@@ -25615,6 +25985,16 @@ export interface operations {
                      *             "name": "Gate clerk"
                      *           }
                      *         ],
+                     *         "warnings": [
+                     *           {
+                     *             "said": "text",
+                     *             "thing": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
+                     *           }
+                     *         ],
                      *         "withheld": [
                      *           {
                      *             "count": 1,
@@ -26399,6 +26779,16 @@ export interface operations {
                      *           "name": "Gate clerk"
                      *         }
                      *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
+                     *         }
+                     *       ],
                      *       "withheld": [
                      *         {
                      *           "count": 1,
@@ -26621,6 +27011,16 @@ export interface operations {
                      *             "id": "gate-clerk",
                      *             "kind": "organisation",
                      *             "name": "Gate clerk"
+                     *           }
+                     *         ],
+                     *         "warnings": [
+                     *           {
+                     *             "said": "text",
+                     *             "thing": {
+                     *               "id": "gate-clerk",
+                     *               "kind": "organisation",
+                     *               "name": "Gate clerk"
+                     *             }
                      *           }
                      *         ],
                      *         "withheld": [
@@ -33182,6 +33582,16 @@ export interface operations {
                      *           "id": "gate-clerk",
                      *           "kind": "organisation",
                      *           "name": "Gate clerk"
+                     *         }
+                     *       ],
+                     *       "warnings": [
+                     *         {
+                     *           "said": "text",
+                     *           "thing": {
+                     *             "id": "gate-clerk",
+                     *             "kind": "organisation",
+                     *             "name": "Gate clerk"
+                     *           }
                      *         }
                      *       ],
                      *       "withheld": [

@@ -241,6 +241,7 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 		draft.conflicts,
 		draft.guarantees,
 		draft.withheld,
+		draft.warnings,
 		draft.licences,
 		draft.seats,
 		draft.touches,
@@ -332,6 +333,12 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 					<WithheldBy of={draft.withheld} />
 				</li>
 			)}
+			{draft.warnings.map((w) => (
+				<li key={`${w.thing.id} ${w.said}`} className="py-0.5">
+					<b className="text-ochre">▲ Hardly meant: </b>
+					<Named of={w.thing} />: {w.said}
+				</li>
+			))}
 			{draft.licences.map((l) => (
 				<li key={l.licence.id}>
 					<b className="text-ochre">Licence short: </b>
