@@ -132,7 +132,7 @@ func (d *Intake) ImportFile(
 	for title, field := range columns {
 		said[intake.Plain(title)] = field
 	}
-	how.Heads = heads(map[intake.Kind]map[string]string{"": said})
+	how.Heads, how.Prefer = heads(map[intake.Kind]map[string]string{"": said}), kind
 	if file, err = rows.Read(name, data, how); err != nil {
 		return nil, nil, err
 	}

@@ -99,7 +99,7 @@ type Import struct {
 	Error   string         `json:"error,omitempty" doc:"Why the file cannot be read"`
 	Kind    string         `json:"kind"`
 	Reading rows.Reading   `json:"reading"`
-	Sheets  []string       `json:"sheets" doc:"Of a workbook"`
+	Sheets  []string       `json:"sheets" doc:"Of a workbook; of LDIF with both, people and groups"`
 	Fields  []ImportField  `json:"fields"`
 	Columns []ImportColumn `json:"columns"`
 	Roles   []desk.Ref     `json:"roles"`
@@ -560,8 +560,14 @@ func (d *Intake) AlterImport(who desk.Actor, id string, how ImportHow) error {
 	read := false
 	if how.Kind != nil && intake.Kind(*how.Kind) != im.kind {
 		im.kind, im.columns, im.chosen = intake.Kind(*how.Kind), nil, false
+		if im.ofLDIF(*how.Kind) {
+			im.how.Sheet, im.fixes, read = *how.Kind, map[[2]int]string{}, true
+		}
 	}
 	if how.Reading != nil {
+		if part := how.Reading.Sheet; im.ofLDIF(part) && part != im.file.Reading.Sheet {
+			im.kind = intake.Kind(part) // they are called alike
+		}
 		im.how, im.columns, im.chosen, im.fixes, read = *how.Reading, nil, false, map[[2]int]string{}, true
 	}
 	if how.Columns != nil {
@@ -591,6 +597,11 @@ func (d *Intake) AlterImport(who desk.Actor, id string, how ImportHow) error {
 		im.options.Share = *how.Share
 	}
 	return d.begin(who, im, read)
+}
+
+// ofLDIF tells whether the file is LDIF with people and groups, of which this is one.
+func (im *importing) ofLDIF(part string) bool {
+	return im.file != nil && im.file.Reading.Form == rows.LDIF && slices.Contains(im.file.Sheets, part)
 }
 
 // CorrectImport corrects a cell of a file, here and not in the file; if alike, in every row in which it is wrong by

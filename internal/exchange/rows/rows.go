@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/go-ldap/ldap/v3"
 	"github.com/go-ldap/ldif"
 )
 
@@ -48,8 +49,10 @@ type Reading struct {
 	Encoding  string `json:"encoding,omitempty" enum:"UTF-8,UTF-16 LE,UTF-16 BE,Windows-1252,Windows-1250,Mac Roman"`
 	Delimiter string `json:"delimiter,omitempty" maxLength:"1"`
 	Header    *bool  `json:"header,omitempty" doc:"Whether the first row heads the columns"`
-	Sheet     string `json:"sheet,omitempty" doc:"Of a workbook: the sheet that is read"`
+	Sheet     string `json:"sheet,omitempty" doc:"Of a workbook: the sheet that is read; of LDIF with both: people or groups"`
 
+	// Prefer is the part of LDIF that is read if none is chosen and there is such a one.
+	Prefer string `json:"-"`
 	// Heads tells of a cell whether it is one that heads columns; nil: of none it is known.
 	Heads func(cell string) bool `json:"-"`
 }
@@ -357,27 +360,22 @@ func telling(c string) bool {
 	return strings.Contains(c, "@") || strings.ContainsAny(c[:1], "0123456789")
 }
 
-// directory reads the people or groups of LDIF, whichever there are more of, each attribute a column; several
-// values stand with ; between.
+// The parts of LDIF, which are chosen as the sheets of a workbook are.
+const (
+	peopleOfLDIF = "people"
+	groupsOfLDIF = "groups"
+)
+
+// directory reads the people or groups of LDIF, as is chosen, or else whichever there are more of: each attribute a
+// column; several values stand with ; between.
 func (f *File) directory(data []byte) error {
 	text, err := f.text(data)
 	if err != nil {
 		return err
 	}
-	n := 0
-	for line := range strings.Lines(text) {
-		n++
-		// Such a line has whoever reads it open a file, or ask another server (RFC 2849, value-spec).
-		if _, value, ok := strings.Cut(line, ":"); ok && strings.HasPrefix(value, "<") && !strings.HasPrefix(line, " ") {
-			return fmt.Errorf(
-				"line %d names a file or address to read a value from (:<), which is not done: write the value out",
-				n,
-			)
-		}
-	}
-	var l ldif.LDIF
-	if err := ldif.Unmarshal(strings.NewReader(text), &l); err != nil {
-		return fmt.Errorf("the file is not LDIF: %w", err)
+	entries, err := entriesOf(text)
+	if err != nil {
+		return err
 	}
 	type record struct {
 		values map[string][]string
@@ -386,16 +384,8 @@ func (f *File) directory(data []byte) error {
 	var list []record
 	nameOf := map[string]string{} // what others call an entry by, by its folded name in the directory
 	groups := 0
-	for _, e := range l.Entries {
-		if e.Entry == nil {
-			return errors.New("the file has changes of a directory, not its content: write the entries out whole")
-		}
-		r := record{values: map[string][]string{}}
-		for _, a := range e.Entry.Attributes {
-			name := strings.ToLower(a.Name)
-			name, _, _ = strings.Cut(name, ";") // what follows is the language
-			r.values[name] = append(r.values[name], a.Values...)
-		}
+	for _, e := range entries {
+		r := record{values: valuesOf(e)}
 		is := func(class string) bool {
 			return slices.ContainsFunc(
 				r.values["objectclass"],
@@ -410,14 +400,27 @@ func (f *File) directory(data []byte) error {
 			groups++
 		}
 		if called := first(r.values, "uid", "cn"); called != "" {
-			nameOf[strings.ToLower(e.Entry.DN)] = called
+			nameOf[strings.ToLower(e.DN)] = called
 			if r.group {
-				nameOf[strings.ToLower(e.Entry.DN)] = first(r.values, "cn")
+				nameOf[strings.ToLower(e.DN)] = first(r.values, "cn")
 			}
 		}
 		list = append(list, r)
 	}
-	wantGroups := 2*groups > len(list)
+	if groups > 0 && groups < len(list) {
+		f.Sheets = []string{peopleOfLDIF, groupsOfLDIF}
+		if 2*groups > len(list) {
+			slices.Reverse(f.Sheets)
+		}
+		if f.Reading.Sheet == "" && slices.Contains(f.Sheets, f.Reading.Prefer) {
+			f.Reading.Sheet = f.Reading.Prefer
+		}
+		f.Reading.Sheet = cmp.Or(f.Reading.Sheet, f.Sheets[0])
+		if !slices.Contains(f.Sheets, f.Reading.Sheet) {
+			return fmt.Errorf("the file has people and groups, and no %q", f.Reading.Sheet)
+		}
+	}
+	wantGroups := groups == len(list) || f.Reading.Sheet == groupsOfLDIF
 	columns := map[string]bool{}
 	for _, r := range list {
 		for name, values := range r.values {
@@ -428,8 +431,11 @@ func (f *File) directory(data []byte) error {
 			for i, v := range values {
 				if called, ok := nameOf[strings.ToLower(v)]; ok {
 					values[i] = called
+				} else if slices.Contains(naming, name) {
+					values[i] = calledBy(v)
 				}
 			}
+			r.values[name] = unique(values)
 		}
 	}
 	f.Header = slices.Sorted(maps.Keys(columns))
@@ -444,6 +450,103 @@ func (f *File) directory(data []byte) error {
 		f.Rows, f.Lines = append(f.Rows, row), append(f.Lines, i+1)
 	}
 	return nil
+}
+
+// unique gives some values, each once, in order.
+func unique(values []string) (out []string) {
+	for _, v := range values {
+		if !slices.Contains(out, v) {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+// entriesOf reads the entries of LDIF.
+func entriesOf(text string) ([]*ldap.Entry, error) {
+	var kept strings.Builder // without what ldapsearch writes below the entries, and where else to ask
+	begins, drops := true, false
+	n := 0
+	for line := range strings.Lines(text) {
+		n++
+		bare := strings.TrimRight(line, "\r\n")
+		// Such a line has whoever reads it open a file, or ask another server (RFC 2849, value-spec).
+		if _, value, ok := strings.Cut(line, ":"); ok && strings.HasPrefix(value, "<") && !strings.HasPrefix(line, " ") {
+			return nil, fmt.Errorf(
+				"line %d names a file or address to read a value from (:<), which is not done: write the value out",
+				n,
+			)
+		}
+		switch {
+		case bare == "":
+			begins, drops = true, false
+		case begins && !strings.HasPrefix(bare, "#") && !strings.HasPrefix(bare, " "):
+			attribute, _, _ := strings.Cut(strings.ToLower(bare), ":")
+			begins, drops = false, slices.Contains([]string{"search", "result", "ref"}, attribute)
+		}
+		if drops {
+			line = "\n" // so that lines keep their numbers
+		}
+		kept.WriteString(line)
+	}
+	var l ldif.LDIF
+	if err := ldif.Unmarshal(strings.NewReader(kept.String()), &l); err != nil {
+		return nil, fmt.Errorf("the file is not LDIF: %w", err)
+	}
+	var out []*ldap.Entry
+	for _, e := range l.Entries {
+		if e.Entry == nil {
+			return nil, errors.New("the file has changes of a directory, not its content: write the entries out whole")
+		}
+		out = append(out, e.Entry)
+	}
+	return out, nil
+}
+
+// valuesOf gives the values of an entry by attribute, in lower case. What is said in a language (RFC 3866) counts where
+// nothing is said in none. The members of a group are of one attribute, by whichever of the two they are listed.
+func valuesOf(e *ldap.Entry) map[string][]string {
+	values, spoken := map[string][]string{}, map[string][]string{}
+	for _, a := range e.Attributes {
+		name, option, _ := strings.Cut(strings.ToLower(a.Name), ";")
+		if name == "uniquemember" {
+			name = "member"
+		}
+		to := values
+		if strings.HasPrefix(option, "lang-") {
+			if to = spoken; spoken[name] != nil {
+				continue // in another language too
+			}
+		}
+		to[name] = append(to[name], a.Values...)
+	}
+	for name, list := range spoken {
+		if values[name] == nil {
+			values[name] = list
+		}
+	}
+	for _, name := range alone {
+		values[name] = values[name][:min(1, len(values[name]))]
+		if len(values[name]) == 0 {
+			delete(values, name)
+		}
+	}
+	return values
+}
+
+// alone are the attributes that may have several values, of which people have one here: the first counts.
+var alone = []string{"uid", "cn", "sn", "givenname", "displayname", "mail", "title"}
+
+// naming are the attributes that name other entries.
+var naming = []string{"member", "manager", "owner", "secretary", "memberof"}
+
+// calledBy is what somebody or a group outside the file is called: as the first part of its name in the directory says.
+func calledBy(name string) string {
+	dn, err := ldap.ParseDN(name)
+	if err != nil || len(dn.RDNs) < 2 {
+		return name
+	}
+	return dn.RDNs[0].Attributes[0].Value
 }
 
 func first(values map[string][]string, names ...string) string {

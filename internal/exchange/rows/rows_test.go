@@ -321,7 +321,7 @@ description: a line
 
 func TestDirectories(t *testing.T) {
 	f := read(t, "x.ldif", []byte(branch), rows.Reading{})
-	if got := flat(f); got != "cn|description|mail|manager|uid\nAnn Ash; Anna Ask||ann@x.example||ann\nBø|a line that "+
+	if got := flat(f); got != "cn|description|mail|manager|uid\nAnn Ash||ann@x.example||ann\nBø|a line that "+
 		"goes on||ann|bo" ||
 		f.Reading.Form != rows.LDIF {
 		t.Errorf("people are read as\n%s", got)
@@ -332,13 +332,45 @@ func TestDirectories(t *testing.T) {
 			"\nuniqueMember: uid=bo,ou=people,o=x\nuniqueMember: cn=crew,o=x\n"
 	}
 	if got := flat(read(t, "x", []byte(groups),
-		rows.Reading{})); got != "cn|uniquemember\ncrew|bo; crew\nnight|bo; crew\nday|bo; crew" {
+		rows.Reading{})); got != "cn|member\ncrew|bo; crew\nnight|bo; crew\nday|bo; crew" {
 		t.Errorf("groups are read as\n%s", got)
+	}
+	// Both are there, so each can be chosen.
+	if f := read(t, "x", []byte(groups), rows.Reading{Sheet: "people"}); f.Header[0] != "cn" || len(f.Rows) != 2 ||
+		!slices.Equal(f.Sheets, []string{"groups", "people"}) {
+		t.Errorf("chosen, people are %+v", f)
+	}
+	if f := read(t, "x", []byte(groups), rows.Reading{Prefer: "people"}); len(f.Rows) != 2 || f.Reading.Sheet != "people" {
+		t.Errorf("preferred, people are %+v", f)
+	}
+	if f := read(t, "x", []byte(branch), rows.Reading{Prefer: "groups"}); len(f.Rows) != 2 || f.Sheets != nil {
+		t.Errorf("without groups, there are %+v", f)
+	}
+	if _, err := rows.Read("x.ldif", []byte(groups), rows.Reading{Sheet: "ships"}); err == nil {
+		t.Error("ships are read")
 	}
 	for _, text := range []string{"dn: uid=x\nchangetype: delete\n", "dn: x\n no colon", "version: 1\n"} {
 		if f, err := rows.Read("x.ldif", []byte(text), rows.Reading{}); err == nil {
 			t.Errorf("%q is read as %+v", text, f)
 		}
+	}
+}
+
+// As ldapsearch writes it: with remarks, where else to ask, what was found below, members listed by both attributes and
+// named though they are not in the file, and names in languages.
+func TestDirectoriesAsTheyAreAsked(t *testing.T) {
+	text := "# extended LDIF\n#\n# LDAPv3\n# base <o=x> with scope subtree\n#\n\n# ann, x\ndn: uid=ann,o=x\n" +
+		"objectClass: inetOrgPerson\nuid: ann\ncn;lang-de: Anna Esche\ncn;lang-sv: Anna Ask\nmail: a@x.example\n" +
+		"mail;x-work: b@x.example\nmail: a@x.example\n\n# search reference\nref: ldap://other.example/o=y??sub\n\n" +
+		"# crew, x\ndn: cn=crew,o=x\nobjectClass: groupOfNames\nobjectClass: groupOfUniqueNames\ncn: crew\n" +
+		"member: uid=ann,o=x\nuniqueMember: UID=ANN,o=x\nuniqueMember: uid=noor\\2ctamsin,ou=people,o=y\nmember: plain\n\n" +
+		"# search result\nsearch: 2\nresult: 0 Success\n\n# numResponses: 3\n# numEntries: 2\n"
+	if got := flat(read(t, "x.ldif", []byte(text), rows.Reading{})); got != "cn|mail|uid\nAnna Esche|a@x.example|ann" {
+		t.Errorf("people are read as\n%s", got)
+	}
+	if got := flat(read(t, "x.ldif", []byte(text), rows.Reading{Sheet: "groups"})); got != "cn|member\ncrew|ann; plain; "+
+		"noor,tamsin" {
+		t.Errorf("groups are read as\n%s", got)
 	}
 }
 

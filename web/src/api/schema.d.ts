@@ -6649,7 +6649,7 @@ export interface components {
              * @description How many of a hundred may be missing.
              */
             share: number;
-            /** @description Of a workbook */
+            /** @description Of a workbook; of LDIF with both, people and groups */
             sheets: string[];
             /**
              * @description The state.
@@ -8261,7 +8261,7 @@ export interface components {
             form?: "csv" | "xlsx" | "ldif" | "jsonl";
             /** @description Whether the first row heads the columns */
             header?: boolean;
-            /** @description Of a workbook: the sheet that is read */
+            /** @description Of a workbook: the sheet that is read; of LDIF with both: people or groups */
             sheet?: string;
         };
         Reason: {

@@ -88,10 +88,10 @@ export function HowRead({
 					</select>
 				</label>
 			)}
-			{r.form === "xlsx" && file.sheets.length > 1 && (
+			{(r.form === "xlsx" || r.form === "ldif") && file.sheets.length > 1 && (
 				<span className={row}>
 					<label htmlFor="read-sheet" className="w-[82px] shrink-0 text-[12px] text-quiet">
-						the sheet
+						{r.form === "ldif" ? "the" : "the sheet"}
 					</label>
 					<Choose
 						id="read-sheet"
