@@ -33,6 +33,43 @@ func tried(t *testing.T, d *rooms.Desk, id, verdict string) *deskintake.Import {
 	return nil
 }
 
+// Of LDIF with people and groups each is read once the file is said to be about it.
+func TestLDIFIsAboutOneOfTwo(t *testing.T) {
+	d, _ := openDemo(t)
+	const text = "dn: uid=zora,ou=people,o=x\nobjectClass: inetOrgPerson\nuid: zora\ncn: Zora Quist\n\n" +
+		"dn: uid=yan,ou=people,o=x\nobjectClass: inetOrgPerson\nuid: yan\ncn: Yan Orlo\n\n" +
+		"dn: cn=Night pilots,o=x\nobjectClass: groupOfNames\ncn: Night pilots\n" +
+		"member: uid=noor.tamsin,ou=people,o=x\n"
+	im := must[*deskintake.Import](t)(d.BeginImport(signe, "all.ldif", "", []byte(text)))
+	v := tried(t, d, im.ID, "")
+	if v.Kind != "people" || v.Match != 2 || !slices.Equal(v.Sheets, []string{"people", "groups"}) {
+		t.Fatalf("tried: %+v", v)
+	}
+	people, groups := "people", "groups"
+	if err := d.AlterImport(signe, im.ID, deskintake.ImportHow{Kind: &groups}); err != nil {
+		t.Fatal(err)
+	}
+	if v = tried(t, d, im.ID, ""); v.Match != 1 || v.Counts["create"] != 1 || v.Reading.Sheet != "groups" {
+		t.Errorf("as groups: %+v", v)
+	}
+	read := v.Reading
+	read.Sheet = people
+	if err := d.AlterImport(signe, im.ID, deskintake.ImportHow{Reading: &read}); err != nil {
+		t.Fatal(err)
+	}
+	if v = tried(t, d, im.ID, ""); v.Match != 2 || v.Kind != "people" {
+		t.Errorf("as people again: %+v", v)
+	}
+	// An operator says it at once.
+	trial, _, err := d.ImportFile("all.ldif", []byte(text), groups, rows.Reading{}, nil, intake.Options{}, true)
+	if err != nil || trial.Counts["create"] != 1 {
+		t.Fatalf("%v, %+v", err, trial)
+	}
+	if g, ok := d.Design().Groups.Find("night-pilots"); !ok || !slices.Equal(g.Users, []string{"noor.tamsin"}) {
+		t.Errorf("the group is %+v", g)
+	}
+}
+
 func TestAFileIsBroughtIn(t *testing.T) {
 	d, _ := openDemo(t)
 	const text = "Number;Name;Mail;Site;Role\nkx-1;Ilse Marrow;ilse@x.example;Terminal 2;Gate clerk\nkx-2;Cy " +

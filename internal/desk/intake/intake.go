@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"bytes"
 	"crypto/rand"
 	"encoding/json"
 	"errors"
@@ -210,7 +211,7 @@ func (d *Intake) BeginImport(who desk.Actor, name, kind string, data []byte) (*I
 		id:      strings.ToLower(rand.Text()[:12]),
 		name:    name,
 		who:     who.User,
-		data:    data,
+		data:    bytes.Clone(data), // which the door uses again, for other requests
 		kind:    intake.Kind(kind),
 		fixes:   map[[2]int]string{},
 		options: intake.Options{Share: 10},

@@ -312,3 +312,32 @@ func TestTheRecordIsFollowed(t *testing.T) {
 		t.Errorf("after the end comes %s", lines.Text())
 	}
 }
+
+// A file stays what it was while it is tried: what others send meanwhile never shows in it.
+func TestAFileStaysWhatItWas(t *testing.T) {
+	address, _ := serve(t)
+	b, other := newBrowser(t, address), newBrowser(t, address)
+	b.signIn("signe.halloran")
+	_, begun, _ := b.send("POST", "/api/imports?name=people.csv&kind=people", "User name;Name\nzed.alm;Zed Alm\n")
+	path := "/api/imports/" + begun["id"].(string)
+	ready := func() map[string]any {
+		for {
+			status, v, _ := b.send("GET", path, nil)
+			if status != http.StatusOK || v["state"] != "working" {
+				return v
+			}
+		}
+	}
+	if v := ready(); !strings.Contains(words(v), "Zed Alm") {
+		t.Fatalf("it holds %v", v)
+	}
+	for range 50 {
+		other.send("POST", "/api/session", map[string]string{
+			"userName": "noor.tamsin", "password": strings.Repeat("the secret of somebody else ", 3),
+		})
+	}
+	b.send("PATCH", path, map[string]any{"reading": map[string]string{"encoding": "Windows-1252", "form": "csv"}})
+	if v := ready(); !strings.Contains(words(v), "Zed Alm") || strings.Contains(words(v), "secret") {
+		t.Errorf("read again, it holds %v", v)
+	}
+}

@@ -40,8 +40,8 @@ func Answer(ctx context.Context, err error) (status int, c code.Code, message st
 	return http.StatusInternalServerError, code.Internal, Message
 }
 
-// Guard answers a request whose handling panics, once it is logged; if the answer has begun, the connection ends, so that
-// nobody takes a part for the whole.
+// Guard answers a request whose handling panics, once it is logged. If the answer has begun, the connection ends
+// instead, so that nobody takes a part for the whole.
 func Guard(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(to http.ResponseWriter, r *http.Request) {
 		w := middleware.NewWrapResponseWriter(to, r.ProtoMajor)

@@ -88,10 +88,15 @@ export function HowRead({
 					</select>
 				</label>
 			)}
-			{(r.form === "xlsx" || r.form === "ldif") && file.sheets.length > 1 && (
+			{r.form === "ldif" && file.sheets.length > 1 && (
+				<p className="py-1 text-[12px] text-quiet">
+					The file has {file.sheets.find((s) => s !== r.sheet)} too: to bring these in, choose them as what it is about.
+				</p>
+			)}
+			{r.form === "xlsx" && file.sheets.length > 1 && (
 				<span className={row}>
 					<label htmlFor="read-sheet" className="w-[82px] shrink-0 text-[12px] text-quiet">
-						{r.form === "ldif" ? "the" : "the sheet"}
+						the sheet
 					</label>
 					<Choose
 						id="read-sheet"
