@@ -45,10 +45,15 @@ type done struct {
 // tell goes through what is left of a load, of which tell says whether it is told now.
 func (d done) tell(l *load, gives []index.Holding, tell func(h index.Holding) bool) {
 	left, known := d.left[l]
-	if !known {
-		left = slices.Clone(gives)
+	if known {
+		left = slices.DeleteFunc(left, tell)
+	} else {
+		for _, h := range gives { // mostly nothing is left
+			if !tell(h) {
+				left = append(left, h)
+			}
+		}
 	}
-	left = slices.DeleteFunc(left, tell)
 	d.left[l] = left
 	if len(left) == 0 && l.even {
 		key := l.loadKey.anywhere()
@@ -247,7 +252,10 @@ func (f *finder) carried(a *model.Assignment) *load {
 		l = &load{loadKey: key, even: true}
 		whole := key.area == f.d.Root() && key.reach == model.ReachArea
 		kind, id, _ := strings.Cut(a.Grant(), ":")
-		for _, p := range f.content(model.Kind(kind), id) {
+		content := f.content(model.Kind(kind), id)
+		l.holds = make([]index.Holding, 0, len(content))
+		all := true // is beneath
+		for _, p := range content {
 			if !p.carried(key.mode, whole) {
 				continue
 			}
@@ -256,11 +264,17 @@ func (f *finder) carried(a *model.Assignment) *load {
 			if p.needs {
 				l.needing = append(l.needing, h)
 			}
-			if !p.high || f.covers(h) {
-				l.beneath = append(l.beneath, h)
-			} else {
+			if p.high && !f.covers(h) {
+				if all {
+					l.beneath, all = slices.Clone(l.holds[:len(l.holds)-1]), false
+				}
 				l.even = l.even && !f.mine[p.Key]
+			} else if !all {
+				l.beneath = append(l.beneath, h)
 			}
+		}
+		if all {
+			l.beneath = l.holds
 		}
 		f.alike[key] = l
 	}
