@@ -261,3 +261,31 @@ func TestOneAssignmentWithholdsSomethingElseFromEachPerson(t *testing.T) {
 		t.Errorf("got %q, want %q", got, want)
 	}
 }
+
+// What is told of an assignment over more is told of one over less only if that gives nothing else: not in another mode,
+// nor what puts nobody above the delegate where it counts for less.
+func TestLessIsNotAlwaysAPartOfMore(t *testing.T) {
+	back := func(d *model.Design, roles map[string]*model.Assignment) []string {
+		for user, a := range roles {
+			u, _ := d.Users.Find(user)
+			if u.ID != "lead" {
+				u.State = model.UserDeactivated
+			}
+			a.ID, a.Subject = "of-"+user, model.Subject{User: user}
+			d.Assignments = append(d.Assignments, a)
+		}
+		return told(ceiling.Of(ahead.Of(index.Compile(model.Build(d))), "lead", now))
+	}
+	got := back(harbour(quay(delegation.Deactivate)), map[string]*model.Assignment{
+		"ann": {Role: "opener", Mode: model.ReadOnly}, "bea": {Role: "opener", Area: "quay"},
+	})
+	if want := "s:gate:open at quay beyond: lead deactivate bea"; !slices.Contains(got, want) {
+		t.Errorf("in another mode: %q is without %q", got, want)
+	}
+	got = back(harbour(quay(delegation.Deactivate, delegation.Lock)), map[string]*model.Assignment{
+		"lead": {Role: "banker", Area: "quay"}, "ann": {Role: "banker"}, "bea": {Role: "banker", Area: "quay"},
+	})
+	if want := "s:bank:edit at quay held: lead deactivate bea"; !slices.Contains(got, want) {
+		t.Errorf("where it counts for less: %q is without %q", got, want)
+	}
+}
