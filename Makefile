@@ -14,7 +14,7 @@ DEMO_DB ?= demo.db
 ADDR ?= 127.0.0.1:8080
 FUZZTIME ?= 60s
 
-.PHONY: build demo test check generate fresh screenshots bench operations large load mutants fuzz torture clean chromium deb package
+.PHONY: build demo test check generate fresh screenshots bench operations large load mutants fuzz torture slapd clean chromium deb package
 
 build: $(WEB)
 	cd web && npm run --silent build
@@ -85,6 +85,12 @@ mutants:
 torture:
 	GOBIN=$(CURDIR)/bin go install github.com/benbjohnson/litestream/cmd/litestream@v0.5.18
 	FACHWERK_KILLS=100 FACHWERK_LITESTREAM=$(CURDIR)/bin/litestream go test -timeout 60m -count 1 -v ./e2e/torture
+
+# An empty OpenLDAP takes in the LDIF of the demo. Where it is not installed, that comes first: it is a server.
+slapd: build
+	@PATH=$$PATH:/usr/sbin; command -v slapadd >/dev/null || \
+		{ apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq slapd; }
+	PATH=$$PATH:/usr/sbin go test -count=1 -tags slapd -run TestAnEmptyDirectoryTakesTheExport ./e2e/client
 
 # A minute each; what they find stays beside the test, in testdata.
 fuzz:

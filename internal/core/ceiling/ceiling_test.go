@@ -241,7 +241,7 @@ func TestWhoIsAboveIsOutOfReach(t *testing.T) {
 	}
 }
 
-// What one person lacks a licence for and another has is told of whoever lacks it, though both come by one assignment.
+// What one person lacks a licence for, and another has, is told of whoever lacks it, though one assignment gives it.
 func TestOneAssignmentWithholdsSomethingElseFromEachPerson(t *testing.T) {
 	d := harbour(quay(delegation.Seat))
 	d.Licences = append(d.Licences, &model.Licence{ID: "tolls", Name: "Tolls"})
@@ -262,8 +262,8 @@ func TestOneAssignmentWithholdsSomethingElseFromEachPerson(t *testing.T) {
 	}
 }
 
-// What is told of an assignment over more is told of one over less only if that gives nothing else: not in another mode,
-// nor what puts nobody above the delegate where it counts for less.
+// What is told of an assignment over more is told of one over less only if that gives nothing else: not in another
+// mode, nor what puts nobody above the delegate where it counts for less.
 func TestLessIsNotAlwaysAPartOfMore(t *testing.T) {
 	back := func(d *model.Design, roles map[string]*model.Assignment) []string {
 		for user, a := range roles {
