@@ -162,7 +162,7 @@ type checked struct {
 	verdicts []verdict
 	weighed  *change.Impact
 	looked   *ahead.View
-	warned   []model.Problem    // what hinders nothing, but is hardly meant
+	warned   []model.Problem    // what prevents nothing, but is probably a mistake
 	breaches []guarantee.Breach // of guarantees, once promised
 	promised bool
 	partial  bool // the actor sees only a part of the design

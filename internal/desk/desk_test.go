@@ -419,7 +419,7 @@ func TestDraftLookApplyUndo(t *testing.T) {
 	refused(t, err, desk.NotFound, "no revision 99")
 }
 
-// A draft is warned of what hinders nothing but is hardly meant, as far as the draft has to do with it.
+// A draft is warned of what prevents nothing but is probably a mistake, as far as the draft has to do with it.
 func TestADraftIsWarned(t *testing.T) {
 	d, _ := openDemo(t)
 	role := &model.Role{Name: "Night watch", Permissions: []string{"quaybook:gate:view", "quaybook:gate:opne"}}

@@ -59,13 +59,13 @@ type Impact struct {
 	Promises  []Promise      `json:"guarantees" doc:"Guarantees that it would break, or make worse"`
 	Licences  []Short        `json:"licences" doc:"Licences that it leaves short"`
 	Withheld  []Withheld     `json:"withheld" doc:"What is given at an area, or to a narrower reach, and in part counts only over the whole organisation"`
-	Warnings  []Warning      `json:"warnings" doc:"What hinders nothing but is hardly meant, such as a permission key that no catalogue has; at most 200"`
+	Warnings  []Warning      `json:"warnings" doc:"What prevents nothing but is probably a mistake, such as a permission key that no catalogue has; at most 200"`
 	Seats     []SeatChange   `json:"seats" doc:"Licences of which it takes or frees seats, or leaves some without need"`
 	Touches   []Ref          `json:"touches" doc:"Delegations that mention something that it changes"`
 	Reviews   []string       `json:"reviews" doc:"Open reviews that ask about something that it changes"`
 }
 
-// Warning is something about an object that hinders nothing, but is hardly meant.
+// Warning is something about an object that prevents nothing, but is probably a mistake.
 type Warning struct {
 	Thing Ref    `json:"thing"`
 	Said  string `json:"said"`

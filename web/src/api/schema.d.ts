@@ -5913,7 +5913,7 @@ export interface components {
             stamp: string;
             /** @description Delegations that mention something that it changes */
             touches: components["schemas"]["Ref"][];
-            /** @description What hinders nothing but is hardly meant, such as a permission key that no catalogue has; at most 200 */
+            /** @description What prevents nothing but is probably a mistake, such as a permission key that no catalogue has; at most 200 */
             warnings: components["schemas"]["Warning"][];
             /** @description What is given at an area, or to a narrower reach, and in part counts only over the whole organisation */
             withheld: components["schemas"]["Withheld"][];
@@ -6581,7 +6581,7 @@ export interface components {
             seats: components["schemas"]["SeatChange"][];
             /** @description Delegations that mention something that it changes */
             touches: components["schemas"]["Ref"][];
-            /** @description What hinders nothing but is hardly meant, such as a permission key that no catalogue has; at most 200 */
+            /** @description What prevents nothing but is probably a mistake, such as a permission key that no catalogue has; at most 200 */
             warnings: components["schemas"]["Warning"][];
             /** @description What is given at an area, or to a narrower reach, and in part counts only over the whole organisation */
             withheld: components["schemas"]["Withheld"][];

@@ -335,7 +335,7 @@ function SideEffects({ draft }: { draft: Schemas["Draft"] }) {
 			)}
 			{draft.warnings.map((w) => (
 				<li key={`${w.thing.id} ${w.said}`} className="py-0.5">
-					<b className="text-ochre">▲ Hardly meant: </b>
+					<b className="text-ochre">▲ Probably a mistake: </b>
 					<Named of={w.thing} />: {w.said}
 				</li>
 			))}
