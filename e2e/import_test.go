@@ -303,3 +303,23 @@ func TestMendingByKeyboard(t *testing.T) {
 	s.click("[data-row=create] button", "As it was")
 	wrong(4)
 }
+
+// Whoever wants it has CSV begin with a byte order mark, until they want it no longer.
+func TestCSVBeginsWithAMarkOnRequest(t *testing.T) {
+	t.Parallel()
+	s := walk(t, 1280, 800)
+	s.signIn("signe.halloran")
+	s.open("/roles")
+	s.see("main", "Gate clerk")
+	for _, want := range []string{"true", "false"} {
+		s.click("header button", "Signe Halloran")
+		s.click("[role=menuitem]", "CSV with or without a mark")
+		s.see("[role=status]", "byte order mark")
+		s.wait(`(() => {
+			const a = [...document.querySelectorAll("main a")].find((e) => e.innerText === "CSV");
+			a.addEventListener("click", (e) => e.preventDefault(), { once: true });
+			a.click();
+			return a.href.includes("mark=true") === ` + want + `;
+		})()`)
+	}
+}

@@ -4,6 +4,7 @@ import { Link, useLocation, useNavigate } from "react-router";
 import { api, data, type Schemas } from "../api/client";
 import { design } from "../api/hooks";
 import { Menu, MenuItem } from "../parts/Menu";
+import { marked, turnMark } from "../parts/mark";
 import { useNotice } from "../parts/notice";
 import { useTo } from "./lens";
 import { placesOf, within } from "./places";
@@ -14,7 +15,7 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 	const cache = useQueryClient();
 	const navigate = useNavigate();
 	const { pathname } = useLocation();
-	const { refuse } = useNotice();
+	const { refuse, tell } = useNotice();
 	const to = useTo();
 	const signOut = async () => {
 		try {
@@ -88,6 +89,17 @@ export function Lintel({ me, onFind }: { me: Schemas["Me"]; onFind?: () => void 
 						? [{ name: "What is delegated to me", run: () => navigate("/delegations") }]
 						: []),
 					{ name: "Day or night", run: turnTheme },
+					{
+						name: "CSV with or without a mark",
+						run: () => {
+							turnMark();
+							tell(
+								marked()
+									? "CSV files begin with a byte order mark now, for spreadsheets that misread accents."
+									: "CSV files no longer begin with a byte order mark.",
+							);
+						},
+					},
 					{ name: "Sign out", run: signOut },
 				].map((item) => (
 					<MenuItem key={item.name} onSelect={item.run}>
