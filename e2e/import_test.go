@@ -306,7 +306,6 @@ func TestMendingByKeyboard(t *testing.T) {
 
 // Whoever wants it has CSV begin with a byte order mark, until they want it no longer.
 func TestCSVBeginsWithAMarkOnRequest(t *testing.T) {
-	t.Parallel()
 	s := walk(t, 1280, 800)
 	s.signIn("signe.halloran")
 	s.open("/roles")
