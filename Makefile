@@ -13,8 +13,11 @@ LINTERS := tools/api/node_modules/.package-lock.json
 DEMO_DB ?= demo.db
 ADDR ?= 127.0.0.1:8080
 FUZZTIME ?= 60s
+FROM ?= 1
+TO ?= 400
+WALK ?= .
 
-.PHONY: build demo test check generate fresh screenshots bench operations large load mutants fuzz torture slapd clean chromium deb package
+.PHONY: build demo test check generate fresh screenshots bench operations days large load mutants fuzz torture slapd clean chromium deb package
 
 build: $(WEB)
 	cd web && npm run --silent build
@@ -70,6 +73,10 @@ bench:
 # Every operation of the API once and again, in an organisation of 100,000 people.
 operations:
 	go test -timeout 60m -run '^$$' -bench Operations -benchtime 2x ./internal/door/api
+
+# The walks, on each of the next 400 days: they take hours. FROM, TO and WALK make it less.
+days: build chromium
+	go run ./e2e/days -from $(FROM) -to $(TO) -run '$(WALK)'
 
 large: build chromium
 	go run ./e2e/large

@@ -5,7 +5,7 @@ import { api, data, type Schemas } from "../api/client";
 import { useHouse } from "../house/context";
 import { acting } from "../house/rights";
 import { Downloads } from "../parts/Downloads";
-import { endOf } from "../parts/days";
+import { endOf, now } from "../parts/days";
 import { Board } from "../parts/dialog";
 import { Field, TextField } from "../parts/fields";
 import { Loaded } from "../parts/loading";
@@ -94,7 +94,7 @@ export function Tokens() {
 													<b className="text-ox">withdrawn {day(t.ended)}</b>
 												) : !t.expires ? (
 													"no end"
-												) : new Date(t.expires) < new Date() ? (
+												) : Date.parse(t.expires) < now() ? (
 													<b className="text-ochre">run out {lastDay(t.expires)}</b>
 												) : (
 													lastDay(t.expires)

@@ -34,8 +34,11 @@ function inZone(at: number) {
 	};
 }
 
+/** What time it is by the server's clock, in milliseconds: the reader's own may be wrong. */
+export const now = () => Date.now() + ahead;
+
 /** Today, where the organisation is. */
-export const today = () => inZone(Date.now() + ahead).day;
+export const today = () => inZone(now()).day;
 
 /** The day of an instant; nothing of none. */
 export const dayOf = (instant?: string) => (instant ? inZone(Date.parse(instant)).day : "");

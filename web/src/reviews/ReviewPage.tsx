@@ -8,6 +8,7 @@ import { useHouse } from "../house/context";
 import { useSet, useTo, useWhere } from "../house/lens";
 import { undoWords } from "../house/rights";
 import { Downloads } from "../parts/Downloads";
+import { now } from "../parts/days";
 import { Board } from "../parts/dialog";
 import { TextField } from "../parts/fields";
 import { Loaded } from "../parts/loading";
@@ -144,7 +145,7 @@ function Running({ detail }: { detail: Schemas["ReviewDetail"] }) {
 			name: "Half time",
 			when: day(halfTime(r.opened, r.due) ?? r.due),
 			note: r.reminded ? `last reminded ${day(r.reminded)}` : "everybody who is behind gets a letter",
-			done: !!r.closed || Date.parse(halfTime(r.opened, r.due) ?? r.due) <= Date.now(),
+			done: !!r.closed || Date.parse(halfTime(r.opened, r.due) ?? r.due) <= now(),
 		},
 		{ name: "Due", when: day(r.due), note: r.overdue ? "overdue" : "", done: !!r.closed || r.overdue },
 		{

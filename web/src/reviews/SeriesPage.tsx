@@ -6,7 +6,7 @@ import { api, data, type Schemas } from "../api/client";
 import { design, useRefresh } from "../api/hooks";
 import { useHouse } from "../house/context";
 import { useTo } from "../house/lens";
-import { sayDay } from "../parts/days";
+import { now, sayDay } from "../parts/days";
 import { Loaded } from "../parts/loading";
 import { useNotice } from "../parts/notice";
 import { count, day, moment, Named, Sentence } from "../parts/words";
@@ -173,7 +173,7 @@ function RoundLine({ round: r, series: s }: { round: Schemas["Round"]; series: S
 				<ol className="relative flex" aria-label="Its way">
 					<span aria-hidden="true" className="absolute top-[7px] right-0 left-0 border-t-[3px] border-[var(--beam)]" />
 					{steps.map((x) => {
-						const done = !!x.at && (!!r.closed || (x.name !== "end" && Date.parse(x.at) <= Date.now()));
+						const done = !!x.at && (!!r.closed || (x.name !== "end" && Date.parse(x.at) <= now()));
 						return (
 							<li key={x.name} className="relative min-w-0 flex-1 text-[12px]">
 								<span

@@ -4,6 +4,7 @@ import { type Ask, useAsk } from "../../api/ask";
 import { data, type Schemas } from "../../api/client";
 import { design } from "../../api/hooks";
 import { useTo } from "../../house/lens";
+import { now } from "../../parts/days";
 import { Loaded } from "../../parts/loading";
 import { day, lastDay, Named } from "../../parts/words";
 
@@ -16,7 +17,7 @@ const spansOffered = [
 /** What somebody has been given, over time, as bands: what began and ended, and by which revision. */
 export function TimeBands({ person }: { person: Schemas["Ref"] }) {
 	const [months, setMonths] = useState(12);
-	const [today] = useState(() => new Date());
+	const [today] = useState(() => new Date(now()));
 	const from = new Date(today);
 	from.setUTCMonth(from.getUTCMonth() - months);
 	const until = new Date(today);
