@@ -397,7 +397,7 @@ func (d *Desk) refusals(c *checked, a Act) (out []said) {
 	if len(ops) == 0 {
 		return nil
 	}
-	authority := delegation.Of(c.house.Ahead(), c.Who.User, c.at)
+	authority := d.Authority(c.house, c.Who)
 	told := map[string]string{}
 	for _, o := range ops {
 		if !authority.Empty() {
@@ -439,7 +439,7 @@ func (d *Desk) Blame(c *checked) (list []Blamed, stop string) {
 			b := Blamed{Kind: o.kind, ID: o.id, Why: v.message}
 			members := map[string]*delegation.Refused{}
 			if op, in := ops[o]; in && o.kind == model.KindGroup && v.concern == Permitted {
-				members = delegation.Of(c.house.Ahead(), c.Who.User, c.at).JudgeMembers(op, c.ahead())
+				members = d.Authority(c.house, c.Who).JudgeMembers(op, c.ahead())
 			}
 			for user, r := range members {
 				b.User, b.Why = user, r.Reason

@@ -624,13 +624,13 @@ func TestTokens(t *testing.T) {
 	for purpose, user := range map[string]string{"decisions": "", "scim": "", "api": "bea"} {
 		text := must[string](t)(d.MakeToken(account.NewToken{Name: "test", Purpose: purpose, User: user}))
 		for _, p := range account.Purposes {
-			token, ok := d.Program(text, p)
-			if ok != (p == purpose) || ok && token.User != user {
-				t.Errorf("a token for %s is good for %s: %v", purpose, p, ok)
+			token, err := d.Program(text, p)
+			if (err == nil) != (p == purpose) || err == nil && token.User != user {
+				t.Errorf("a token for %s is good for %s: %v", purpose, p, err)
 			}
 		}
 	}
-	if _, ok := d.Program("made up", "api"); ok {
+	if _, err := d.Program("made up", "api"); err == nil {
 		t.Error("a made-up token is good")
 	}
 	if _, err := d.MakeToken(account.NewToken{Name: "test", Purpose: "api", User: "zed"}); err == nil {

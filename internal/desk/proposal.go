@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"fachwerk/internal/core/change"
-	"fachwerk/internal/core/delegation"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/store"
 )
@@ -79,7 +78,7 @@ func (d *Desk) ComposeChange(h *House, who Actor, acts []func(p *Drafted) error)
 	}
 	own := &Drafted{checked: &checked{house: h}, Shown: h, own: true}
 	if !d.May(h, who, model.ViewDesign) {
-		authority := delegation.Of(h.Ahead(), who.User, d.Now())
+		authority := d.Authority(h, who)
 		if authority.Empty() {
 			return nil, nil, d.Need(h, who, model.ViewDesign)
 		}

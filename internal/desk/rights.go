@@ -2,6 +2,7 @@ package desk
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -50,19 +51,60 @@ func (c *checked) nameOf(id string) string {
 	return id
 }
 
+// notHeld gives those of some spans of rights in Fachwerk that the actor does not hold now, or the maker of the actor's
+// token does not. View says which areas lie in which.
+func (c *checked) notHeld(view *ahead.View, spans []index.Span, rights []string) (out []index.Span) {
+	for _, user := range c.Who.answerable() {
+		out = append(out, view.Beyond(spans, c.house.Ahead().Present(user, rights, c.at), c.at)...)
+	}
+	return out
+}
+
 // handedOn tells which rights in Fachwerk the change hands on that the actor does not hold.
 func (c *checked) handedOn() (out []said) {
-	view, rights := c.house.Ahead(), ahead.Rights(c.After)
-	mine := view.Present(c.Who.User, rights, c.at)
+	rights := ahead.Rights(c.After)
 	people, gained := c.gains(rights)
 	for _, id := range people {
 		told := map[string]bool{}
-		for _, s := range c.ahead().Beyond(gained[id], mine, c.at) {
+		for _, s := range c.notHeld(c.ahead(), gained[id], rights) {
 			if !told[s.Permission] {
 				told[s.Permission] = true
 				out = append(out, of(model.KindUser, id, c.nameOf(id)+" would gain "+s.Permission+
 					", which you do not hold yourself, so you cannot hand it on."))
 			}
+		}
+	}
+	return append(out, c.delegated()...)
+}
+
+// delegated tells whom the change makes delegates, by a group, though the actor may not delegate. Where the actor
+// changes the group or the person by a delegation of their own, that one's rules decide (§9, rules 2 and 3).
+func (c *checked) delegated() (out []said) {
+	may := func(right string) bool {
+		return !slices.ContainsFunc(c.Who.answerable(), func(user string) bool {
+			return len(c.house.Ahead().Present(user, []string{right}, c.at)) == 0
+		})
+	}
+	if c.Who.User == "" || may(model.EditDelegations) {
+		return nil
+	}
+	byRight := false
+	changed := map[string]bool{} // the people whom the change is about
+	for _, o := range c.Ops {
+		byRight = byRight || o.Kind == model.KindGroup && may(model.EditDesign) ||
+			o.Kind == model.KindUser && may(model.EditPeople)
+		if o.Kind == model.KindUser && !may(model.EditPeople) {
+			changed[o.ID] = true
+		}
+	}
+	if !byRight {
+		return nil
+	}
+	came := ahead.Delegated(c.house.Ahead(), c.ahead(), c.at)
+	for _, id := range slices.Sorted(maps.Keys(came)) {
+		if !changed[id] {
+			out = append(out, of(model.KindUser, id, c.nameOf(id)+" would come into “"+c.Index.GroupName(came[id][0])+
+				"”, to which something is delegated: that takes the right "+model.EditDelegations+", which you do not hold."))
 		}
 	}
 	return out
@@ -89,7 +131,6 @@ func signInChanged(was, is *model.User) bool {
 // not (§9, rule 6, which holds for every actor).
 func (c *checked) above() (out []said) {
 	view, rights := c.house.Ahead(), ahead.Rights(c.house.Design())
-	mine := view.Present(c.Who.User, rights, c.at)
 	for _, o := range c.Ops {
 		was, touched := accountTouched(o)
 		if is, ok := o.After.(*model.User); touched && ok && is.State == model.UserInvited &&
@@ -98,10 +139,10 @@ func (c *checked) above() (out []said) {
 				was.DisplayName+" has an account already: nobody goes back to invited."))
 			continue
 		}
-		if !touched || was.ID == c.Who.User {
+		if !touched || was.ID == c.Who.User && c.Who.Maker == "" {
 			continue
 		}
-		if high := view.Beyond(view.Latent(was.ID, rights, c.at), mine, c.at); len(high) > 0 {
+		if high := c.notHeld(view, view.Latent(was.ID, rights, c.at), rights); len(high) > 0 {
 			out = append(out, of(model.KindUser, was.ID, was.DisplayName+" holds the right "+high[0].Permission+
 				" in Fachwerk, which you do not, so you change neither their state and validity nor how they sign in."))
 		}
@@ -112,7 +153,8 @@ func (c *checked) above() (out []said) {
 // entrusted tells which groups that give rights in Fachwerk, or a delegation, the change lets a directory fill, where
 // the actor is no owner (§10).
 func (c *checked) entrusted() (out []said) {
-	if c.Who.User != "" && slices.Contains(c.house.Index.Owners(c.at), c.Who.User) {
+	owners := c.house.Index.Owners(c.at)
+	if !slices.ContainsFunc(c.Who.answerable(), func(user string) bool { return !slices.Contains(owners, user) }) {
 		return nil
 	}
 	before := c.house.Ahead().Entrusted(c.at)
@@ -189,8 +231,17 @@ func (c *checked) overstepped() (out []said) {
 			joined[u] = append(joined[u], is.ID)
 		}
 	}
-	for _, id := range after.Holders(rights, c.at) {
-		for _, s := range after.Beyond(after.Spans(id, rights, c.at), view.Latent(id, rights, c.at), c.at) {
+	for id, groups := range ahead.Delegated(view, after, c.at) {
+		for _, group := range groups {
+			if !slices.ContainsFunc(joined[id], func(g string) bool { return slices.Contains(view.Now().Nesting(g), group) }) {
+				out = append(out, of(model.KindUser, id, c.nameOf(id)+" would become a delegate by “"+c.Index.GroupName(group)+
+					"”: nobody does by a directory, except by a group that an owner handed to it."))
+				break
+			}
+		}
+	}
+	for id, gained := range ahead.Planted(view, after, rights, c.at) {
+		for _, s := range gained {
 			if !slices.ContainsFunc(joined[id], func(g string) bool { return view.Gives(g, s.Permission, c.at) }) {
 				out = append(out, of(model.KindUser, id, c.nameOf(id)+" would gain "+s.Permission+
 					": no right in Fachwerk comes by a directory, except by a group that an owner handed to it."))

@@ -23,6 +23,8 @@ type Actor struct {
 	Proven time.Time // when the person last gave a password; zero for a program
 	From   string    // the address that the request comes from
 	Token  string    // of a program that acts for the person: what its token is called
+	// Maker is who made the token, if that is somebody else than the person: what they may not do now, it does not do.
+	Maker string
 	// Within is the request that it is done in: once it is over, nobody waits for an answer any longer. Nil: there is
 	// no end to it.
 	Within context.Context
@@ -55,10 +57,34 @@ func (d *Desk) Reading(who Actor) *store.Store { return d.Store.Within(who.Withi
 func (who Actor) Eyes() string { return cmp.Or(who.As, who.User) }
 
 // May tells whether a person holds a right of Fachwerk's own system in a house, which must be the present one:
-// authority is always that of now. Through other eyes, it takes the right of both.
+// authority is always that of now. Through other eyes it takes the right of both, and so does a token that somebody
+// else made.
 func (d *Desk) May(h *House, who Actor, right string) bool {
 	allowed := func(user string) bool { return h.Index.Allowed(user, right, index.Record{}, d.Now()) }
-	return who.User != "" && allowed(who.User) && (who.As == "" || allowed(who.As))
+	return who.User != "" && allowed(who.User) && (who.As == "" || allowed(who.As)) &&
+		(who.Maker == "" || allowed(who.Maker))
+}
+
+// answerable gives everybody by whose authority it is acted: the person, and the maker of their program's token.
+func (who Actor) answerable() []string {
+	if who.Maker == "" {
+		return []string{who.User}
+	}
+	return []string{who.User, who.Maker}
+}
+
+// Authority is what somebody may do by delegation now. A program that somebody else let in has the delegations of its
+// person only where its maker could do by right whatever a delegation can permit.
+func (d *Desk) Authority(h *House, who Actor) *delegation.Authority {
+	if who.Maker != "" {
+		maker := Actor{User: who.Maker}
+		for _, right := range []string{model.EditPeople, model.EditAssignments, model.EditDesign, model.RunReviews} {
+			if !d.May(h, maker, right) {
+				return &delegation.Authority{}
+			}
+		}
+	}
+	return delegation.Of(h.Ahead(), who.User, d.Now())
 }
 
 // SignedIn refuses whoever is not signed in, and whoever looks through the eyes of others without seeing the whole
@@ -66,6 +92,9 @@ func (d *Desk) May(h *House, who Actor, right string) bool {
 func (d *Desk) SignedIn(h *House, who Actor) error {
 	if who.User == "" || !h.Index.Live(who.User, d.Now()) {
 		return Refuse(NotSignedIn, "Sign in first.")
+	}
+	if why := d.asleep(h, who.Maker); why != "" {
+		return Refuse(NotSignedIn, "The token “%s” sleeps: %s", who.Token, why)
 	}
 	if who.As == "" {
 		return nil
@@ -75,6 +104,44 @@ func (d *Desk) SignedIn(h *House, who Actor) error {
 	}
 	if h.Design().Get(model.KindUser, who.As) == nil {
 		return Refuse(NotFound, "There is no person %q to see as.", who.As)
+	}
+	return nil
+}
+
+// asleep says why a token that somebody made for somebody else does nothing now; empty if it does.
+func (d *Desk) asleep(h *House, maker string) string {
+	switch {
+	case maker == "":
+		return ""
+	case !h.Index.Live(maker, d.Now()):
+		return h.Ref(model.KindUser, maker).Name + ", who made it, is not live. An owner takes it over, or makes another."
+	case !h.Index.Allowed(maker, model.ViewDesign, index.Record{}, d.Now()):
+		return h.Ref(model.KindUser, maker).Name + ", who made it, no longer sees the design, and it does nothing that " +
+			"its maker could not do. An owner takes it over, or makes another."
+	}
+	return ""
+}
+
+// InPerson is [Desk.Acts] for what is a person's own business: no program that somebody else let in does it for them.
+func (d *Desk) InPerson(h *House, who Actor) error {
+	if err := d.Acts(h, who); err != nil {
+		return err
+	}
+	if who.Maker != "" {
+		return Refuse(NotAllowed, "This is for %s to do in person: the token “%s” was made by somebody else.",
+			h.Ref(model.KindUser, who.User).Name, who.Token)
+	}
+	return nil
+}
+
+// BySession is [Desk.Acts] for how a person gets in: no program does it, whoever made its token.
+func (d *Desk) BySession(h *House, who Actor) error {
+	if err := d.Acts(h, who); err != nil {
+		return err
+	}
+	if who.Token != "" {
+		return Refuse(NotAllowed, "No program changes how %s gets in: they do so themselves, signed in.",
+			h.Ref(model.KindUser, who.User).Name)
 	}
 	return nil
 }

@@ -205,9 +205,9 @@ func (s *Store) ReplaceTokens(list []Token) error {
 	})
 }
 
-// AlterToken keeps when a token was last used, ends or was withdrawn.
+// AlterToken keeps whose a token is, and when it was last used, ends or was withdrawn.
 func (s *Store) AlterToken(t Token) error {
-	return s.w.Model(&Token{}).Where("hash = ?", t.Hash).Select("Expires", "Used", "Ended").Updates(&t).Error
+	return s.w.Model(&Token{}).Where("hash = ?", t.Hash).Select("By", "Expires", "Used", "Ended").Updates(&t).Error
 }
 
 // SeenToken keeps when a token was last used, and nothing else of it: it may be withdrawn meanwhile.

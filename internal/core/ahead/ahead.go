@@ -97,30 +97,42 @@ func (v *View) SpansOf(user string, of index.Bundle, t time.Time) []index.Span {
 // AllSpans is [View.Spans] of every permission that there is.
 func (v *View) AllSpans(user string, t time.Time) []index.Span { return v.spans(user, v.all, t) }
 
-func (v *View) spans(user string, of func() index.Bundle, t time.Time) []index.Span {
-	if u, ok := v.now.Design().Users.Find(user); !ok || u.State == model.UserDeactivated {
-		return nil
-	}
-	return v.latent(user, of, t)
-}
-
-// Latent is [View.Spans], but of somebody deactivated too, as they would be if they were brought back.
-func (v *View) Latent(user string, keys []string, t time.Time) []index.Span {
-	return v.latent(user, func() index.Bundle { return v.live.Just(keys) }, t)
-}
-
-func (v *View) latent(user string, of func() index.Bundle, t time.Time) (out []index.Span) {
+func (v *View) spans(user string, of func() index.Bundle, t time.Time) (out []index.Span) {
 	u, ok := v.now.Design().Users.Find(user)
-	if !ok || u.State == model.UserDeleted || !u.Until.IsZero() && !t.Before(u.Until) {
+	if !ok || u.State == model.UserDeactivated || u.State == model.UserDeleted || !u.Until.IsZero() && !t.Before(u.Until) {
 		return nil
 	}
 	for _, s := range v.live.Ahead(user, of(), t) {
 		s.From, s.Until = later(s.From, u.From), sooner(s.Until, u.Until)
 		if s.From.Before(t) {
-			s.From = time.Time{} // when it began is of no matter any longer
+			s.From = time.Time{}
 		}
 		if begins := later(s.From, t); s.Until.IsZero() || begins.Before(s.Until) {
 			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// Latent gives what a user holds of some permissions from t on, or would if they were live: whatever their state and
+// the bounds of their validity, unless they are deleted. It is the one reading by which what people hold before a
+// change is compared with what they hold after it (docs/semantics.md, §10).
+func (v *View) Latent(user string, keys []string, t time.Time) []index.Span {
+	return v.LatentOf(user, v.live.Just(keys), t)
+}
+
+// AllLatent is [View.Latent] of every permission that there is.
+func (v *View) AllLatent(user string, t time.Time) []index.Span { return v.LatentOf(user, v.all(), t) }
+
+// LatentOf is [View.Latent] of a bundle of [View.Live], for who asks it of many.
+func (v *View) LatentOf(user string, of index.Bundle, t time.Time) []index.Span {
+	if u, ok := v.now.Design().Users.Find(user); !ok || u.State == model.UserDeleted {
+		return nil
+	}
+	out := v.live.Ahead(user, of, t)
+	for i := range out {
+		if !out[i].From.After(t) {
+			out[i].From = time.Time{} // when it began is of no matter any longer
 		}
 	}
 	return out
@@ -139,13 +151,6 @@ func sooner(a, b time.Time) time.Time {
 		return b
 	}
 	return a
-}
-
-// Holders gives the ids of all who hold, or will hold, any of some permissions from t on, sorted.
-func (v *View) Holders(keys []string, t time.Time) []string {
-	return slices.DeleteFunc(v.live.GivenAhead(v.live.Just(keys), t), func(id string) bool {
-		return len(v.Spans(id, keys, t)) == 0
-	})
 }
 
 // Beyond gives those of some spans that others do not cover at every instant from t on: at some instant, none of the
@@ -241,13 +246,72 @@ func (v *View) present(user string, of index.Bundle, t time.Time) (out []index.S
 	return out
 }
 
-// Gains gives what people come to hold of some permissions from t on by a change from one design to another, by
-// person.
+// Gains gives what a change from one design to another gives people of some permissions from t on, by person: what they
+// hold after it, or would if they were live, and did not before; and all that whoever is woken by it holds.
 func Gains(before, after *View, keys []string, t time.Time) map[string][]index.Span {
+	out := Planted(before, after, keys, t)
+	of := after.live.Just(keys)
+	for _, id := range Woken(before, after, t) {
+		if held := after.LatentOf(id, of, t); len(held) > 0 {
+			out[id] = held
+		}
+	}
+	return out
+}
+
+// Planted is [Gains], without what those hold who are woken: they were given that before.
+func Planted(before, after *View, keys []string, t time.Time) map[string][]index.Span {
 	out := map[string][]index.Span{}
-	for _, id := range after.Holders(keys, t) {
-		if gained := after.Beyond(after.Spans(id, keys, t), before.Spans(id, keys, t), t); len(gained) > 0 {
+	had, has := before.live.Just(keys), after.live.Just(keys)
+	for _, id := range after.live.GivenAhead(has, t) {
+		if gained := after.Beyond(after.LatentOf(id, has, t), before.LatentOf(id, had, t), t); len(gained) > 0 {
 			out[id] = gained
+		}
+	}
+	return out
+}
+
+// Delegated gives whom a change from one design to another makes delegates of what has not ended at t, by person: the
+// groups that they come into to which something is delegated. What is delegated to a person by name is not counted: a
+// change of that is one of a delegation. Everybody who is not deleted is taken as live.
+func Delegated(before, after *View, t time.Time) map[string][]string {
+	out := map[string][]string{}
+	seen := map[string]bool{}
+	for _, g := range after.now.Design().Delegations {
+		group := g.Delegate.Group
+		if group == "" || seen[group] || !g.Until.IsZero() && !t.Before(g.Until) {
+			continue
+		}
+		seen[group] = true
+		for _, user := range after.live.Members(group) {
+			if u, ok := after.now.Design().Users.Find(user); ok && u.State != model.UserDeleted &&
+				!before.live.InGroup(user, group) {
+				out[user] = append(out[user], group)
+			}
+		}
+	}
+	return out
+}
+
+// Woken gives the people, sorted, who are live at an instant from t on by the design after a change, and were not at
+// that instant by the one before, though they were there and not deleted.
+func Woken(before, after *View, t time.Time) (out []string) {
+	were := before.now.Design().Users
+	at := 0
+	for _, is := range after.now.Design().Users {
+		for at < len(were) && were[at].ID < is.ID {
+			at++
+		}
+		if at == len(were) || were[at] == is || were[at].ID != is.ID {
+			continue
+		}
+		was := were[at]
+		ended := !is.Until.IsZero() && !t.Before(is.Until)
+		longer := !was.Until.IsZero() && (is.Until.IsZero() || is.Until.After(was.Until))
+		sooner := was.From.After(t) && is.From.Before(was.From)
+		if was.State != model.UserDeleted && is.State == model.UserActive && !ended &&
+			(was.State != model.UserActive || longer || sooner) {
+			out = append(out, is.ID)
 		}
 	}
 	return out

@@ -423,8 +423,7 @@ func (f *finder) awoken(action string, done done) each {
 			action == delegation.Lock && u.From.IsZero() && u.Until.IsZero() {
 			return
 		}
-		// With another validity, somebody holds less at a time.
-		if !f.lock && len(f.v.Beyond(f.v.Latent(u.ID, f.highs, f.t), f.holds, f.t)) > 0 {
+		if len(f.v.Beyond(f.v.Latent(u.ID, f.highs, f.t), f.holds, f.t)) > 0 {
 			return
 		}
 		for _, g := range f.v.Live().GrantsFor(u.ID) {

@@ -32,14 +32,11 @@ func (f *finder) bar(g *model.Delegation) {
 	fan.Out(len(people), func(_, from, to int) {
 		holding := f.v.Live().FirstHolding(people[from:to], others, to-from, f.t)
 		for i := from; i < to; i++ {
-			if u, ok := f.d.Users.Find(people[i]); ok && u.State != model.UserDeactivated &&
-				model.In(f.t, u.From, u.Until) {
-				if _, is := slices.BinarySearch(holding, people[i]); is {
-					above[i] = true
-					continue
-				}
+			if _, is := slices.BinarySearch(holding, people[i]); is {
+				above[i] = true
+				continue
 			}
-			spans := f.v.SpansOf(people[i], f.most, f.t)
+			spans := f.v.LatentOf(people[i], f.most, f.t)
 			above[i] = slices.ContainsFunc(spans, func(s index.Span) bool { return !f.mine[s.Permission] }) ||
 				len(spans) > 0 && len(f.v.Beyond(spans, f.holds, f.t)) > 0
 		}

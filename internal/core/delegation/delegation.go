@@ -199,9 +199,9 @@ func (a *Authority) check(act Act, in ...*ahead.View) *Refused {
 	return nearest
 }
 
-// below refuses a person who holds, or will hold, what puts them above the delegate (rule 6).
+// below refuses a person who holds, or would hold when live, what puts them above the delegate (rule 6).
 func (a *Authority) below(v *ahead.View, user string) *Refused {
-	high := v.Beyond(v.Spans(user, a.high, a.at), a.holds, a.at)
+	high := v.Beyond(v.Latent(user, a.high, a.at), a.holds, a.at)
 	if len(high) == 0 {
 		return nil
 	}

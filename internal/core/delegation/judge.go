@@ -431,10 +431,10 @@ func (j *judge) line(u *model.User) *Refused {
 	return nil
 }
 
-// unassignable tells whether a person holds, or will hold, something with reach line that the delegate could not
+// unassignable tells whether a person holds, or would hold when live, something with reach line that the delegate could not
 // assign to them.
 func (j *judge) unassignable(v *ahead.View, m *model.User) bool {
-	lines := slices.DeleteFunc(v.AllSpans(m.ID, j.at), func(s index.Span) bool {
+	lines := slices.DeleteFunc(v.AllLatent(m.ID, j.at), func(s index.Span) bool {
 		return s.Reach != model.ReachLine
 	})
 	if len(lines) == 0 {

@@ -53,19 +53,16 @@ func (p plain) instants(t time.Time) []time.Time {
 	return out
 }
 
-// ever is what somebody holds at t or will hold by what is written, as they will be when live.
+// ever is what somebody who is not deleted holds at t or later by what is written, or would if they were live.
 func (p plain) ever(user string, t time.Time) map[index.Holding]bool {
 	out := map[index.Holding]bool{}
-	u, ok := p.Users.Find(user)
-	if !ok || u.State == model.UserDeactivated || u.State == model.UserDeleted {
+	if u, ok := p.Users.Find(user); !ok || u.State == model.UserDeleted {
 		return out
 	}
 	as := p.awake()
 	for _, at := range p.instants(t) {
-		if within(at, u.From, u.Until) {
-			for h := range as.effective(user, at) {
-				out[h] = true
-			}
+		for h := range as.effective(user, at) {
+			out[h] = true
 		}
 	}
 	return out
@@ -273,19 +270,12 @@ func (k attack) mayLead(u *model.User) bool {
 func (k attack) lineMayBeGiven(p plain, a *model.Assignment, m *model.User) bool {
 	as := p.awake()
 	given := a.Subject.User == m.ID || a.Subject.Group != "" && as.member(m.ID, a.Subject.Group)
-	from, until := a.From, a.Until
-	if m.From.After(from) {
-		from = m.From
-	}
-	if until.IsZero() || !m.Until.IsZero() && m.Until.Before(until) {
-		until = m.Until
-	}
 	begins := k.t
-	if from.After(begins) {
-		begins = from
+	if a.From.After(begins) {
+		begins = a.From
 	}
-	over := !until.IsZero() && !begins.Before(until)
-	if !given || a.Reach != model.ReachLine || over || m.State == model.UserDeactivated || m.State == model.UserDeleted {
+	over := !a.Until.IsZero() && !begins.Before(a.Until)
+	if !given || a.Reach != model.ReachLine || over || m.State == model.UserDeleted {
 		return true
 	}
 	for key := range p.carried(a) {
@@ -297,7 +287,7 @@ func (k attack) lineMayBeGiven(p plain, a *model.Assignment, m *model.User) bool
 				if !k.before.given(g, k.delegate, k.t) || !slices.Contains(g.Actions, delegation.Assign) || !p.about(g, m) {
 					return false
 				}
-				like := model.Assignment{Area: a.Area, From: from, Until: until}
+				like := model.Assignment{Area: a.Area, From: a.From, Until: a.Until}
 				return slices.ContainsFunc(g.Roles, func(r string) bool {
 					like.Role, like.Set = r, ""
 					return p.role(r)[key] && p.mayAssign(g, &like, k.t)

@@ -249,7 +249,7 @@ func aboveAtFirst(first, next *ahead.View, op change.Op, who string) bool {
 	mine := first.Present(who, high, now)
 	above := func(user string) bool {
 		return slices.ContainsFunc([]*ahead.View{first, next}, func(v *ahead.View) bool {
-			return len(v.Beyond(v.Spans(user, high, now), mine, now)) > 0
+			return len(v.Beyond(v.Latent(user, high, now), mine, now)) > 0
 		})
 	}
 	switch o := op.After.(type) {

@@ -112,7 +112,7 @@ type NewCodes struct {
 // BeginCodes makes the secret of time codes; it is kept only once a code has been given.
 func (d *Accounts) BeginCodes(who desk.Actor) (*NewCodes, error) {
 	h := d.Present()
-	if err := d.Acts(h, who); err != nil {
+	if err := d.BySession(h, who); err != nil {
 		return nil, err
 	}
 	u, _ := h.Design().Users.Find(who.User)
@@ -154,7 +154,7 @@ func stepOf(secret, code string, at time.Time) (int64, bool) {
 
 // AddCodes sets time codes up, once one of them has been given.
 func (d *Accounts) AddCodes(who desk.Actor, secret, code string) (*Recovery, error) {
-	if err := d.Acts(d.Present(), who); err != nil {
+	if err := d.BySession(d.Present(), who); err != nil {
 		return nil, err
 	}
 	if err := d.fresh(who); err != nil {
@@ -213,7 +213,7 @@ func (d *Accounts) recovery(user string) (codes []string, kept []store.Factor) {
 
 // RenewRecovery makes recovery codes in place of those that there were.
 func (d *Accounts) RenewRecovery(who desk.Actor) (*Recovery, error) {
-	if err := d.Acts(d.Present(), who); err != nil {
+	if err := d.BySession(d.Present(), who); err != nil {
 		return nil, err
 	}
 	if err := d.fresh(who); err != nil {
@@ -230,7 +230,7 @@ func (d *Accounts) RenewRecovery(who desk.Actor) (*Recovery, error) {
 
 // DropFactor forgets one of one's factors.
 func (d *Accounts) DropFactor(who desk.Actor, id string) error {
-	if err := d.Acts(d.Present(), who); err != nil {
+	if err := d.BySession(d.Present(), who); err != nil {
 		return err
 	}
 	if err := d.fresh(who); err != nil {
@@ -329,7 +329,7 @@ func (d *Accounts) holder(user string) (holder, error) {
 
 // BeginPasskey gives what a browser needs to make a passkey, and what must be kept until it answers.
 func (d *Accounts) BeginPasskey(who desk.Actor) (options, kept json.RawMessage, err error) {
-	if err := d.Acts(d.Present(), who); err != nil {
+	if err := d.BySession(d.Present(), who); err != nil {
 		return nil, nil, err
 	}
 	if err := d.fresh(who); err != nil {
@@ -367,7 +367,7 @@ func both(a, b any) (x, y json.RawMessage, err error) {
 
 // AddPasskey keeps the passkey that a browser has made.
 func (d *Accounts) AddPasskey(who desk.Actor, name string, kept, answer json.RawMessage) (*Recovery, error) {
-	if err := d.Acts(d.Present(), who); err != nil {
+	if err := d.BySession(d.Present(), who); err != nil {
 		return nil, err
 	}
 	f, err := d.made(who.User, name, kept, answer)

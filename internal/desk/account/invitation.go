@@ -64,7 +64,7 @@ func notThere(user string) error {
 // mayInvite refuses unless somebody may send a person an invitation, and the person waits for one.
 func (d *Accounts) mayInvite(h *desk.House, who desk.Actor, u *model.User) error {
 	if !d.May(h, who, model.EditPeople) {
-		authority := delegation.Of(h.Ahead(), who.User, d.Now())
+		authority := d.Authority(h, who)
 		if !authority.Reaches(delegation.Invite, u) {
 			if authority.Empty() {
 				return d.Need(h, who, model.EditPeople)

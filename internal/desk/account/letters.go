@@ -50,7 +50,7 @@ func (d *Accounts) shown() bool { return len(d.open.Ways) > 0 && !d.Mail }
 // Mailbox gives the letters to whoever asks.
 func (d *Accounts) Mailbox(who desk.Actor) (*Mailbox, error) {
 	h := d.Present()
-	if err := d.Acts(h, who); err != nil {
+	if err := d.BySession(h, who); err != nil {
 		return nil, err
 	}
 	m := &Mailbox{Everybody: d.shown(), Letters: []Delivered{}}
@@ -80,7 +80,7 @@ func delivered(h *desk.House, l store.Letter) Delivered {
 // sends no letters makes it, as sending would.
 func (d *Accounts) OpenLetter(who desk.Actor, id int) (*Opened, error) {
 	h := d.Present()
-	if err := d.Acts(h, who); err != nil {
+	if err := d.BySession(h, who); err != nil {
 		return nil, err
 	}
 	kept, err := d.Store.LettersBy([]int{id})

@@ -1,6 +1,7 @@
 package account
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -217,10 +218,11 @@ func (d *Accounts) comeIn(link string, keep func(*store.Store) error) (u *model.
 // beyond gives a right in Fachwerk that a person holds, or will hold, and the actor does not; empty if there is none.
 func (d *Accounts) beyond(h *desk.House, who desk.Actor, u *model.User) string {
 	view, rights := h.Ahead(), ahead.Rights(h.Design())
-	if high := view.Beyond(view.Latent(u.ID, rights, d.Now()), view.Present(who.User, rights, d.Now()), d.Now()); len(
-		high,
-	) > 0 {
-		return high[0].Permission
+	holds := view.Latent(u.ID, rights, d.Now())
+	for _, user := range []string{who.User, cmp.Or(who.Maker, who.User)} {
+		if high := view.Beyond(holds, view.Present(user, rights, d.Now()), d.Now()); len(high) > 0 {
+			return high[0].Permission
+		}
 	}
 	return ""
 }

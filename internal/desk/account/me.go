@@ -176,7 +176,7 @@ func (d *Accounts) Letters(who desk.Actor) (*Letters, error) {
 
 // SetLetters keeps which letters whoever is signed in wants.
 func (d *Accounts) SetLetters(who desk.Actor, l Letters) error {
-	if err := d.Acts(d.Present(), who); err != nil {
+	if err := d.InPerson(d.Present(), who); err != nil {
 		return err
 	}
 	var declined []string

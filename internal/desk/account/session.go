@@ -162,7 +162,7 @@ func (d *Accounts) Sessions(who desk.Actor, this string) ([]Session, error) {
 
 // EndSession ends one of one's own sessions, or, if none is named, all but the one that asks.
 func (d *Accounts) EndSession(who desk.Actor, id, this string) error {
-	if err := d.Acts(d.Present(), who); err != nil {
+	if err := d.BySession(d.Present(), who); err != nil {
 		return err
 	}
 	if id == "" {
@@ -196,7 +196,7 @@ func (d *Accounts) alive(v store.SignedIn) (store.SignedIn, bool) {
 // Prove checks the password of somebody who is signed in, before a critical change.
 func (d *Accounts) Prove(who desk.Actor, password string) error {
 	h := d.Present()
-	if err := d.Acts(h, who); err != nil {
+	if err := d.BySession(h, who); err != nil {
 		return err
 	}
 	if _, passkey, err := d.Has(who.User); err != nil || passkey {
@@ -238,7 +238,7 @@ func (d *Accounts) fits(who desk.Actor, password string) error {
 // ChangePassword sets one's own password anew, given the present one. All other sessions end.
 func (d *Accounts) ChangePassword(who desk.Actor, present, password, this string) error {
 	h := d.Present()
-	if err := d.Acts(h, who); err != nil {
+	if err := d.BySession(h, who); err != nil {
 		return err
 	}
 	if err := d.fits(who, present); err != nil {

@@ -1,6 +1,8 @@
 package account
 
 import (
+	"cmp"
+	"errors"
 	"slices"
 	"strings"
 	"time"
@@ -64,8 +66,48 @@ func actsAs(t store.Token) string {
 	return ", acting as " + t.User
 }
 
-// Program finds the token that a program shows, if it is for a purpose and has neither run out nor been withdrawn.
-func (d *Accounts) Program(text, purpose string) (store.Token, bool) {
+// Program finds the token that a program shows, if it is for a purpose and has neither run out nor been withdrawn. Its
+// error says why it does nothing now: that it sleeps is told, and otherwise nothing.
+func (d *Accounts) Program(text, purpose string) (store.Token, error) {
+	t, ok := d.program(text, purpose)
+	if !ok {
+		return store.Token{}, errNoToken
+	}
+	if why := d.asleep(d.Present(), t); why != "" {
+		return store.Token{}, desk.Refuse(desk.NotSignedIn, "The token “%s” sleeps: %s", t.Name, why)
+	}
+	return t, nil
+}
+
+// errNoToken says of a token that it is none, without a word on why.
+var errNoToken = desk.Refuse(desk.NotSignedIn, "There is no such token, or it has run out or was withdrawn.")
+
+// Unheard says to a program that shows no token for a purpose which one it needs, or why its own sleeps.
+func Unheard(err error, purpose string) string {
+	if err == nil || errors.Is(err, errNoToken) {
+		return "Show a bearer token made with: fachwerk token --for " + purpose
+	}
+	return err.Error()
+}
+
+// asleep says why a token does nothing now, since its maker could not do it; empty if it does. One that an operator made
+// never sleeps.
+func (d *Accounts) asleep(h *desk.House, t store.Token) string {
+	now := d.Now()
+	takeOver := " An owner takes it over, or makes another."
+	switch {
+	case t.By == "":
+	case !h.Index.Live(t.By, now):
+		return h.Ref(model.KindUser, t.By).Name + ", who made it, is not live." + takeOver
+	case t.Purpose == "scim" && !slices.Contains(h.Index.Owners(now), t.By):
+		return h.Ref(model.KindUser, t.By).Name + ", who made it, is no longer an owner." + takeOver
+	case t.By != t.User && t.Purpose != "scim" && !d.May(h, desk.Actor{User: t.By}, model.ViewDesign):
+		return h.Ref(model.KindUser, t.By).Name + ", who made it, does not see the design." + takeOver
+	}
+	return ""
+}
+
+func (d *Accounts) program(text, purpose string) (store.Token, bool) {
 	hash := hashSecret(text)
 	v, ok := d.known.Load(hash)
 	if !ok {
@@ -102,6 +144,7 @@ type Token struct {
 	Used    *time.Time `json:"used,omitempty" doc:"When it was last used, to the hour or so"`
 	Ended   *time.Time `json:"ended,omitempty" doc:"When it was withdrawn"`
 	SignIns bool       `json:"signIns" doc:"The directory may change how people with rights in Fachwerk sign in"`
+	Asleep  string     `json:"asleep,omitempty" doc:"Why it does nothing now: it does only what its maker could do"`
 }
 
 // idOf names a token without telling anything of its secret.
@@ -132,6 +175,9 @@ func (d *Accounts) Tokens(who desk.Actor) ([]Token, error) {
 			Used:    t.Used,
 			Ended:   t.Ended,
 			SignIns: t.SignIns,
+		}
+		if t.Ended == nil {
+			row.Asleep = d.asleep(h, t)
 		}
 		if t.By != "" {
 			row.By = h.Ref(model.KindUser, t.By).Name
@@ -182,6 +228,10 @@ func (d *Accounts) AddToken(who desk.Actor, n NewToken) (*MadeToken, error) {
 		return nil, desk.Refuse(desk.NotAllowed, "Only whoever runs the server lets a copy in, by a command.")
 	case n.Purpose == "scim" && !slices.Contains(h.Index.Owners(d.Now()), who.User):
 		return nil, desk.Refuse(desk.NotAllowed, "Only an owner lets a directory in.")
+	}
+	if why := d.asleep(h, store.Token{Purpose: n.Purpose, User: n.User, By: who.User}); why != "" {
+		return nil, desk.Refuse(desk.NotAllowed, "A token does nothing that its maker could not do, so one of yours needs the "+
+			"right to see the design.")
 	}
 	if n.Purpose == "api" {
 		u, ok := h.Design().Users.Find(n.User)
@@ -240,6 +290,41 @@ func (d *Accounts) EndToken(who desk.Actor, id string) error {
 	return d.endToken(who, list[i])
 }
 
+// TakeToken makes an owner the maker of a token, so that it does what they could do.
+func (d *Accounts) TakeToken(who desk.Actor, id string) error {
+	h, err := d.Enter(who, model.ManageTokens)
+	if err != nil {
+		return err
+	}
+	if err := cmp.Or(d.Acts(h, who), d.fresh(who)); err != nil {
+		return err
+	}
+	list, err := d.Store.AllTokens()
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(list, func(t store.Token) bool { return idOf(t.Hash) == id })
+	switch {
+	case i < 0 || list[i].Ended != nil || list[i].Purpose == ForCalendar || list[i].Purpose == ForCopies:
+		return desk.Refuse(desk.NotFound, "There is no such token, or it is withdrawn already.")
+	case !slices.Contains(h.Index.Owners(d.Now()), who.User):
+		return desk.Refuse(desk.NotAllowed, "Only an owner takes a token over.")
+	}
+	t := list[i]
+	t.By = who.User
+	if err := d.Store.AlterToken(t); err != nil {
+		return err
+	}
+	if v, ok := d.known.Load(t.Hash); ok {
+		known := v.(*token)
+		known.Lock()
+		known.By = who.User
+		known.Unlock()
+	}
+	d.Happened(who.By(desk.EventToken, "“"+t.Name+"” for "+t.Purpose+actsAs(t)+", taken over"))
+	return nil
+}
+
 func (d *Accounts) endToken(who desk.Actor, t store.Token) error {
 	now := d.Now()
 	t.Ended = &now
@@ -295,7 +380,7 @@ func (d *Accounts) MakeCalendar(who desk.Actor) (string, error) {
 
 // EndCalendar withdraws the address of somebody's calendar.
 func (d *Accounts) EndCalendar(who desk.Actor) error {
-	if err := d.Acts(d.Present(), who); err != nil {
+	if err := d.BySession(d.Present(), who); err != nil {
 		return err
 	}
 	list, err := d.calendars(who)

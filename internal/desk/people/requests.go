@@ -65,7 +65,7 @@ const (
 // that could be asked for, and nothing about anybody.
 func (d *Office) asker(who desk.Actor) (*desk.House, *model.User, error) {
 	h := d.Present()
-	if err := d.Acts(h, who); err != nil {
+	if err := d.InPerson(h, who); err != nil {
 		return nil, nil, err
 	}
 	u, _ := h.Design().Users.Find(who.User)
@@ -350,7 +350,7 @@ func (d *Office) decider(h *desk.House, who desk.Actor) *decider {
 // delegated tells whether a delegation lets them do this.
 func (d *decider) delegated(act delegation.Act) bool {
 	if d.authority == nil {
-		d.authority = delegation.Of(d.h.Ahead(), d.who.User, d.Now())
+		d.authority = d.Authority(d.h, d.who)
 	}
 	return !d.authority.Empty() && d.authority.Check(act) == nil
 }

@@ -46,7 +46,7 @@ func (d *Reviewer) Absent(who desk.Actor) (*Absence, error) {
 // goes to their substitute; never what is about the substitute's own access.
 func (d *Reviewer) BeAbsent(who desk.Actor, n NewAbsence) (*Absence, error) {
 	h, now := d.Present(), d.Now()
-	if err := d.Acts(h, who); err != nil {
+	if err := d.InPerson(h, who); err != nil {
 		return nil, err
 	}
 	if n.Instead == "" {

@@ -327,7 +327,7 @@ func (d *Reviewer) mayRunReview(h *desk.House, who desk.Actor, r store.Review) b
 	return d.May(h, who, model.RunReviews) ||
 		r.Opener == who.User &&
 			slices.ContainsFunc(
-				delegation.Of(h.Ahead(), who.User, d.Now()).Delegations(),
+				d.Authority(h, who).Delegations(),
 				func(g *model.Delegation) bool { return slices.Contains(g.Actions, delegation.Review) },
 			)
 }

@@ -294,7 +294,7 @@ func (d *Reviewer) task(h *desk.House, r store.Review, t store.ReviewTask, who d
 		Decided:  t.Decided,
 		Revision: t.Revision,
 	}
-	v.May = t.Decision == "" && d.Acts(h, who) == nil && (v.Mine || d.mayRunReview(h, who, r))
+	v.May = t.Decision == "" && d.Acts(h, who) == nil && (v.Mine && who.Maker == "" || d.mayRunReview(h, who, r))
 	it := review.Item{User: t.User, Role: t.Role, Set: t.Set}
 	if i, err := d.Reading(who).ReviewItem(t.Item); err == nil {
 		v.Why, it = i.Reason, itemOf(r, i)

@@ -23,7 +23,7 @@ func (d *Reviewer) Decide(who desk.Actor, item int, decision, reason string) (*R
 // of way, with the same weight against it. Either all are decided or none.
 func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string) ([]ReviewItem, error) {
 	h := d.Present()
-	if err := d.Acts(h, who); err != nil {
+	if err := d.InPerson(h, who); err != nil {
 		return nil, err
 	}
 	reason = strings.TrimSpace(reason)
@@ -146,7 +146,7 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 	}
 	name := h.Ref(model.KindUser, to).Name
 	switch {
-	case i.Reviewer != who.User && !d.mayRunReview(h, who, r):
+	case (i.Reviewer != who.User || who.Maker != "") && !d.mayRunReview(h, who, r):
 		return nil, d.notYours(h, who, i)
 	case r.Closed != nil:
 		return nil, desk.Refuse(desk.NotFound, "This review is closed: its decisions stand.")

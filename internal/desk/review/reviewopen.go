@@ -94,7 +94,7 @@ func (d *Reviewer) asks(who desk.Actor, n NewReview) (*desk.House, []review.Item
 		return nil, nil, nil, err
 	}
 	whole := d.May(h, who, model.RunReviews)
-	authority := delegation.Of(h.Ahead(), who.User, d.Now())
+	authority := d.Authority(h, who)
 	if !whole && n.Ask != review.AskAccess { // a delegate reviews what people are given
 		return nil, nil, nil, d.Need(h, who, model.RunReviews)
 	}

@@ -212,7 +212,7 @@ func (d *Surveyor) changed(who desk.Actor, s *desk.Sight, out *Today) error {
 // LookAt keeps that somebody has looked at what changed, up to a revision.
 func (d *Surveyor) LookAt(who desk.Actor, revision int) error {
 	h := d.Present()
-	if err := d.Acts(h, who); err != nil {
+	if err := d.InPerson(h, who); err != nil {
 		return err
 	}
 	if revision < 0 || revision > h.Revision {

@@ -181,6 +181,18 @@ func (a *API) accounts() {
 			return nil, a.desk.EndToken(actor(ctx), in.ID)
 		},
 	)
+	on(
+		a,
+		operation{
+			id:      "takeToken",
+			method:  http.MethodPost,
+			path:    "/api/tokens/{id}/take-over",
+			summary: "Become the maker of a token, as an owner: it does only what its maker could do",
+		},
+		func(ctx context.Context, in *sessionInput) (*none, error) {
+			return nil, a.desk.TakeToken(actor(ctx), in.ID)
+		},
+	)
 	a.securityLog()
 }
 

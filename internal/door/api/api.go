@@ -216,7 +216,14 @@ func actor(ctx context.Context) desk.Actor {
 // identify finds who acts: the session's user, or the user that a token acts as; and how they look.
 func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 	who := desk.Actor{As: ctx.Query("as"), Within: ctx.Context(), From: inner.Address(ctx.Context())}
-	if who.User, who.Token = a.whose(ctx); who.Token == "" {
+	if err := a.whose(ctx, &who); err != nil {
+		if op := ctx.Operation(); op.Security == nil {
+			problem := newProblem(http.StatusUnauthorized, err.Error())
+			reply(ctx, problem)
+			return
+		}
+	}
+	if who.User != "" && who.Token == "" {
 		who.Proven = time.Unix(a.sessions.GetInt64(ctx.Context(), sessionProven), 0).UTC()
 	}
 	if who.As == who.User {
@@ -247,16 +254,23 @@ func (a *API) identify(ctx huma.Context, next func(huma.Context)) {
 	next(huma.WithValue(ctx, actorKey{}, who))
 }
 
-// whose finds out whose request it is: the session's user, or the user that a token acts as, with what it is called.
-func (a *API) whose(ctx huma.Context) (user, token string) {
-	if text, ok := strings.CutPrefix(ctx.Header("Authorization"), "Bearer "); ok {
-		if t, valid := a.desk.Program(text, "api"); valid {
-			return t.User, t.Name
-		}
-		return "", ""
+// whose finds out whose request it is: the session's user, or the user that a token acts as, with what it is called and
+// who made it. Its error says why a token that is shown does nothing now.
+func (a *API) whose(ctx huma.Context, who *desk.Actor) error {
+	text, ok := strings.CutPrefix(ctx.Header("Authorization"), "Bearer ")
+	if !ok {
+		who.User, _ = a.desk.Within(a.sessions.GetString(ctx.Context(), sessionID))
+		return nil
 	}
-	user, _ = a.desk.Within(a.sessions.GetString(ctx.Context(), sessionID))
-	return user, ""
+	t, err := a.desk.Program(text, "api")
+	if err != nil {
+		return err
+	}
+	who.User, who.Token = t.User, t.Name
+	if t.By != t.User {
+		who.Maker = t.By
+	}
+	return nil
 }
 
 // sawAs enters in the security log that somebody looks through other eyes, once in a while.

@@ -50,8 +50,8 @@ func (a *API) calendars() {
 		id: "readCalendar", method: http.MethodGet, path: "/api/calendar/{secret}", public: true,
 		summary: "What is due for whoever has this address, as a calendar (RFC 5545)",
 	}, func(_ context.Context, in *readInput) (*file, error) {
-		t, ok := a.desk.Program(in.Secret, account.ForCalendar)
-		if !ok {
+		t, err := a.desk.Program(in.Secret, account.ForCalendar)
+		if err != nil {
 			return nil, desk.Refuse(desk.NotFound, "This calendar is withdrawn, or was never there.")
 		}
 		due, err := a.desk.Due(t.User)

@@ -80,7 +80,7 @@ var needs = map[string]string{
 	"readCalendar": "Whoever has the address reads it: no other sign-in is needed.",
 	"noteUses":     "Needs a token made for `api` whose person holds `" + model.EditDesign + "`, or one made for `decisions`.",
 	"exportTokens": needsTokens, "exportAssignments": needsWhole, "exportUses": needsWhole,
-	"tokens": needsTokens, "addToken": needsTokens, "endToken": needsTokens,
+	"tokens": needsTokens, "addToken": needsTokens, "endToken": needsTokens, "takeToken": needsTokens,
 	"securityLog": needsTokens, "securityLogFile": needsTokens,
 	"areas": needsSelf,
 	"plan":  needsWhole, "applyPlan": needsDraft + " The whole design must be in sight.",

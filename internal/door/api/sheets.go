@@ -660,7 +660,8 @@ func (a *API) follow(to huma.Context, who desk.Actor, after int) {
 	to.SetHeader("Cache-Control", "no-store")
 	w := to.BodyWriter()
 	write := func(text string) error {
-		if user, _ := a.whose(to); user != who.User {
+		var now desk.Actor
+		if a.whose(to, &now) != nil || now.User != who.User {
 			return errEnded
 		}
 		_, err := io.WriteString(w, text)

@@ -22,7 +22,7 @@ func (a *API) uses() {
 		summary: "Tell when people used systems and permissions: all of it is noted, or nothing if anything is wrong",
 	}, func(ctx context.Context, in *usesInput) (*body[*desk.UsesNoted], error) {
 		text, bearer := strings.CutPrefix(in.Authorization, "Bearer ")
-		if _, program := a.desk.Program(strings.TrimSpace(text), "decisions"); !bearer || !program {
+		if _, err := a.desk.Program(strings.TrimSpace(text), "decisions"); !bearer || err != nil {
 			if err := a.desk.MayNoteUses(actor(ctx)); err != nil {
 				return nil, err
 			}

@@ -14,6 +14,7 @@ import (
 	"strings"
 	"sync"
 
+	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/desk/view"
 	"fachwerk/internal/door/inner"
@@ -68,9 +69,9 @@ func echoID(next http.Handler) http.Handler {
 func (s *server) programsOnly(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		scheme, text, _ := strings.Cut(r.Header.Get("Authorization"), " ")
-		if _, ok := s.desk.Program(strings.TrimSpace(text), "decisions"); !ok || !strings.EqualFold(scheme, "Bearer") {
+		if _, err := s.desk.Program(strings.TrimSpace(text), "decisions"); err != nil || !strings.EqualFold(scheme, "Bearer") {
 			w.Header().Set("WWW-Authenticate", `Bearer realm="fachwerk decisions"`)
-			fail(w, http.StatusUnauthorized, "Show a bearer token made with: fachwerk token --for decisions")
+			fail(w, http.StatusUnauthorized, account.Unheard(err, "decisions"))
 			return
 		}
 		next.ServeHTTP(w, r)

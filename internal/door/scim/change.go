@@ -128,7 +128,10 @@ func remove(f *directory.Request, k kind, id, ifMatch string) error {
 
 // feed carries out a request that changes something.
 func (s *server) feed(r *http.Request, do func(f *directory.Request) error) (*directory.Known, error) {
-	by, _ := s.directory(r)
+	by, err := s.directory(r)
+	if err != nil { // since the request came in
+		return nil, err
+	}
 	known, err := s.desk.Feed(by, do)
 	s.noteRefusal(r, r.Method, r.URL.Path, err)
 	return known, err

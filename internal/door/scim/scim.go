@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/directory"
 	"fachwerk/internal/desk/rooms"
 	"fachwerk/internal/door/inner"
@@ -82,14 +83,14 @@ func Mount(r chi.Router, d *rooms.Desk, outside inner.Outside, maxBody int64) {
 // programsOnly lets in whoever shows a token for directories.
 func (s *server) programsOnly(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if _, ok := s.directory(r); !ok {
+		if _, err := s.directory(r); err != nil {
 			w.Header().Set("WWW-Authenticate", `Bearer realm="fachwerk scim"`)
 			fail(
 				w,
 				r,
 				&scim.Error{
 					Status: http.StatusUnauthorized,
-					Detail: "Show a bearer token made with: fachwerk token --for scim",
+					Detail: account.Unheard(err, "scim"),
 				},
 			)
 			return
@@ -122,13 +123,13 @@ func spoken(next http.Handler) http.Handler {
 }
 
 // directory tells whose token a request shows.
-func (s *server) directory(r *http.Request) (by directory.Speaker, ok bool) {
+func (s *server) directory(r *http.Request) (by directory.Speaker, err error) {
 	scheme, text, _ := strings.Cut(r.Header.Get("Authorization"), " ")
 	if !strings.EqualFold(scheme, "Bearer") {
-		return by, false
+		text = ""
 	}
-	t, ok := s.desk.Program(strings.TrimSpace(text), "scim")
-	return directory.Speaker{Name: t.Name, SignIns: t.SignIns}, ok
+	t, err := s.desk.Program(strings.TrimSpace(text), "scim")
+	return directory.Speaker{Name: t.Name, SignIns: t.SignIns}, err
 }
 
 // body reads what was sent.
@@ -161,6 +162,8 @@ func statusOf(e *desk.Error) *scim.Error {
 		out.Status, out.Type = http.StatusConflict, "uniqueness"
 	case desk.Conflict:
 		out.Status, out.Type = http.StatusConflict, ""
+	case desk.NotSignedIn:
+		out.Status, out.Type = http.StatusUnauthorized, ""
 	case desk.NotAllowed:
 		out.Status, out.Type = http.StatusForbidden, ""
 	}

@@ -37,6 +37,11 @@ export function Tokens() {
 	const [secret, setSecret] = useState("");
 	const [ending, setEnding] = useState<Schemas["Token"] | null>(null);
 	const [proven, board] = useProven();
+	const takeOver = (t: Schemas["Token"]) =>
+		proven(async () => {
+			await data(api.POST("/api/tokens/{id}/take-over", { params: { path: { id: t.id } } }));
+			await changed();
+		});
 	const changed = () => cache.invalidateQueries({ queryKey: key });
 	const look = "px-2 py-1.5 text-left font-normal";
 	return (
@@ -75,6 +80,7 @@ export function Tokens() {
 										<tr key={t.id} className="border-b border-hair align-baseline">
 											<th scope="row" className={`${look} font-semibold`}>
 												{t.name}
+												{t.asleep && <p className="max-w-[34ch] font-normal text-ochre">Sleeps: {t.asleep}</p>}
 											</th>
 											<td className={look}>
 												{purposes[t.purpose]}
@@ -101,6 +107,11 @@ export function Tokens() {
 												)}
 											</td>
 											<td className={`${look} text-right`}>
+												{t.asleep && acting(me) && (
+													<button type="button" className="link mr-3" onClick={() => takeOver(t)}>
+														Take over
+													</button>
+												)}
 												{!t.ended && acting(me) && (
 													<button type="button" className="link" onClick={() => setEnding(t)}>
 														Withdraw …

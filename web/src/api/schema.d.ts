@@ -3956,6 +3956,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tokens/{id}/take-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Become the maker of a token, as an owner: it does only what its maker could do
+         * @description Become the maker of a token, as an owner: it does only what its maker could do.
+         *
+         *     Needs `fachwerk:token:manage`.
+         */
+        post: operations["takeToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/upgrades": {
         parameters: {
             query?: never;
@@ -9583,6 +9605,8 @@ export interface components {
             waits: components["schemas"]["Waits"][];
         };
         Token: {
+            /** @description Why it does nothing now: it does only what its maker could do */
+            asleep?: string;
             /** @description Who made it */
             by: string;
             /**
@@ -31724,6 +31748,7 @@ export interface operations {
                     /**
                      * @example [
                      *       {
+                     *         "asleep": "text",
                      *         "by": "signe.halloran",
                      *         "ended": "2026-11-23T08:00:00Z",
                      *         "expires": "2026-11-23T08:00:00Z",
@@ -31794,6 +31819,37 @@ export interface operations {
         };
     };
     endToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
+        };
+    };
+    takeToken: {
         parameters: {
             query?: never;
             header?: never;
