@@ -525,21 +525,24 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 		}
 	}
 	// Readers see the new house as soon as it is acknowledged, so it is ready before the record is written.
-	ended := c.lowered()
-	if last := &steps[len(steps)-1]; len(ended) > 0 {
-		along := last.Along
-		last.Along = func(s *store.Store) error {
-			if along != nil {
-				if err := along(s); err != nil {
-					return err
-				}
-			}
-			return s.EndSessions(at, "", ended...)
-		}
-	}
 	next := (&House{Revision: h.Revision + len(notes), At: at, Index: c.Index, Uses: h.Uses,
 		ahead: c.ahead()}).inherit(h)
-	err := d.Store.AppendRevisions(steps...)
+	ended := c.lowered()
+	grown, err := c.outgrown(d.Store)
+	if err != nil {
+		return nil, err
+	}
+	last := &steps[len(steps)-1]
+	if len(ended) > 0 {
+		last.Also(func(s *store.Store) error { return s.EndSessions(at, "", ended...) })
+	}
+	if len(grown) > 0 {
+		last.Also(func(s *store.Store) error { return s.DropLinks(grown...) })
+		if d.Outgrown != nil {
+			last.Also(d.Outgrown(next, c.Who, grown))
+		}
+	}
+	err = d.Store.AppendRevisions(steps...)
 	if errors.Is(err, store.ErrMoved) {
 		if err := d.catchUp(); err != nil {
 			return nil, err

@@ -49,6 +49,8 @@ type Desk struct {
 	snapshot atomic.Int64
 	// Outside is the address as it is seen from outside, without a slash at the end. It is set before anybody is served.
 	Outside string
+	// Outgrown gives what is kept along with a change that gives people more of Fachwerk who were sent links, which end.
+	Outgrown func(h *House, who Actor, users []string) (along func(*store.Store) error)
 	// Ended is told whose sessions have ended with a change.
 	Ended func(users []string)
 

@@ -122,6 +122,18 @@ func (c *checked) lowered() (out []string) {
 	return out
 }
 
+// outgrown tells for whom there are links that were made, and perhaps shown to somebody, before they hold as much of
+// Fachwerk as they do by the change (docs/semantics.md, §10).
+func (c *checked) outgrown(s *store.Store) (out []string, err error) {
+	linked, err := s.Linked()
+	for _, user := range linked {
+		if ahead.Outgrown(c.house.Ahead(), c.ahead(), user, c.at) {
+			out = append(out, user)
+		}
+	}
+	return out, err
+}
+
 // LetterTo makes a letter to somebody, to be put into the outbox; by is who caused it, or nobody.
 func (d *Desk) LetterTo(u *model.User, by string, l post.Letter) store.Letter {
 	return d.letter(u, by, l, func() bool {

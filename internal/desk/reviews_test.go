@@ -181,7 +181,7 @@ func TestDecidingManyAndHandingOn(t *testing.T) {
 	handed := must[*review.ReviewItem](t)(d.HandOn(mireille, item.ID, "ruben.adeyemi", "he knows better"))
 	if handed.Reviewer.ID != ruben.User || handed.HandedBy.ID != mireille.User ||
 		handed.HandNote != "he knows better" ||
-		handed.Decision != "" {
+		handed.Decision != "keep" || handed.By.ID != mireille.User { // which counts until Ruben decides anew
 		t.Errorf("handed on: %+v", handed)
 	}
 	_, err = d.Decide(mireille, item.ID, "keep", "")

@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"strings"
 	"testing"
 
 	"fachwerk/internal/core/change"
@@ -8,6 +9,7 @@ import (
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/review"
 	"fachwerk/internal/desk/rooms"
 )
 
@@ -226,4 +228,115 @@ func TestADirectorysTokenSleepsWithItsOwner(t *testing.T) {
 	must[*desk.Applied](t)(d.Apply(desk.Actor{User: "bea", Proven: now}, "no longer", draft.Stamp))
 	_, err := d.Program(secret, "scim")
 	refused(t, err, desk.NotSignedIn, "no longer an owner")
+}
+
+// A link ends when what its person holds of Fachwerk, or is delegated to them, grows; who was shown it does not come in
+// by it as somebody who holds more.
+func TestALinkEndsWhenItsPersonHoldsMore(t *testing.T) {
+	d, s := open(t)
+	bea := desk.Actor{User: "bea", Proven: now}
+	kay := desk.Actor{User: "kay", Proven: now}
+	invite := func(id string) string {
+		t.Helper()
+		put(t, d, &model.User{ID: id, UserName: id, DisplayName: id, State: model.UserInvited, Email: id + "@small.example"})
+		i := must[*account.Invitation](t)(d.Invite(kay, id, ""))
+		return strings.TrimPrefix(i.Link, "/welcome/")
+	}
+	comesIn := func(link string) error {
+		_, err := d.SetPassword(t.Context(), link, "seven grey herons", "192.0.2.1")
+		return err
+	}
+	put(t, d, &model.Group{ID: "stewards", Name: "Stewards"},
+		&model.Delegation{ID: "s", Name: "S", Delegate: model.Subject{Group: "stewards"}, People: model.People{Area: "t1"},
+			Actions: []string{"lock"}})
+	given := func(user, set string) model.Object {
+		return &model.Assignment{ID: user + "-" + set, Subject: model.Subject{User: user}, Set: set, Reach: model.ReachArea,
+			Mode: model.Full}
+	}
+	for id, grows := range map[string][]model.Object{
+		"one": {given("one", model.SetAuditor)},
+		"two": {&model.Group{ID: "stewards", Name: "Stewards", Users: []string{"two"}}},
+		"three": {&model.Delegation{ID: "t", Name: "T", Delegate: model.Subject{User: "three"}, Actions: []string{"lock"},
+			People: model.People{Area: "t2"}}},
+	} {
+		link := invite(id)
+		put(t, d, grows...)
+		refused(t, comesIn(link), desk.NotFound, "has been used or has run out")
+	}
+	link := invite("four")
+	put(t, d, given("four", "see"))
+	if err := comesIn(link); err != nil {
+		t.Errorf("a link ended though its person holds nothing more of Fachwerk: %v", err)
+	}
+
+	// A new one is shown to somebody who holds as much.
+	_, err := d.Invite(kay, "two", "")
+	refused(t, err, desk.NotAllowed, "Something is delegated to two")
+	again := must[*account.Invitation](t)(d.Invite(bea, "two", ""))
+	if err := comesIn(strings.TrimPrefix(again.Link, "/welcome/")); err != nil {
+		t.Error(err)
+	}
+
+	// By letter, it goes out by itself; and so does one for a new password.
+	invite("five")
+	put(t, d, altered(d, model.KindUser, "ann", func(u *model.User) { u.Email = "ann@small.example" }))
+	link = must[string](t)(d.PasswordLink("ann"))
+	d.Mail = true
+	for user, grows := range map[string]string{"five": "Your way into Small", "ann": "password"} {
+		before := len(lettersTo(t, s, user))
+		put(t, d, given(user, model.SetAuditor))
+		letters := lettersTo(t, s, user)
+		if len(letters) != before+1 || !strings.Contains(strings.Join(letters, "\n"), grows) {
+			t.Errorf("to %s went %d letters, then %q", user, before, letters)
+		}
+	}
+	refused(t, comesIn(link), desk.NotFound, "has been used or has run out")
+}
+
+// Nobody chooses who decides about them, and handing on takes no decision away.
+func TestHandingOnTakesNoDecisionAway(t *testing.T) {
+	d, _ := open(t)
+	bea, ann, kay := desk.Actor{User: "bea", Proven: now}, desk.Actor{User: "ann"}, desk.Actor{User: "kay", Proven: now}
+	put(t, d, &model.Assignment{ID: "bea-night", Subject: model.Subject{User: "bea"}, Role: "night",
+		Reach: model.ReachArea, Mode: model.Full})
+	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{Role: "night", By: "person", Person: "ann"}))
+	items := itemsOf(t, d, ann, r.ID)
+	own, other := itemAbout(t, items, "bea"), itemAbout(t, items, "dan")
+	for _, i := range []review.ReviewItem{own, other} {
+		must[*review.ReviewItem](t)(d.Decide(ann, i.ID, "revoke", "not needed"))
+	}
+	_, err := d.HandOn(bea, own.ID, "kay", "be kind")
+	refused(t, err, desk.NotAllowed, "Nobody chooses who decides about their own access")
+	handed := must[*review.ReviewItem](t)(d.HandOn(bea, other.ID, "kay", "look again"))
+	if handed.Reviewer.ID != "kay" || handed.Decision != "revoke" || handed.By.ID != "ann" {
+		t.Errorf("handed on, it is %+v", handed)
+	}
+	_, err = d.Decide(kay, other.ID, "", "")
+	refused(t, err, desk.NotAllowed, "Ann decided this, and that counts until you decide it anew")
+	if anew := must[*review.ReviewItem](t)(d.Decide(kay, other.ID, "keep", "")); anew.Decision != "keep" {
+		t.Errorf("decided anew, it is %+v", anew)
+	}
+	trail := must[*review.ItemDetail](t)(d.ReviewItem(bea, other.ID)).Trail
+	if len(trail) != 3 || trail[0].Decision != "revoke" || trail[2].Decision != "keep" {
+		t.Errorf("the trail is %+v", trail)
+	}
+	must[*review.ReviewItem](t)(d.Decide(kay, other.ID, "", "")) // whoever decided can think again
+}
+
+// Where two decide, two do, though the first hands the item to the second.
+func TestTwoDecideThoughOneHandsToTheOther(t *testing.T) {
+	d, _ := open(t)
+	bea, ann, kay := desk.Actor{User: "bea", Proven: now}, desk.Actor{User: "ann"}, desk.Actor{User: "kay"}
+	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{
+		Role: "night", By: "person", Person: "ann", Second: &review.Second{By: "person", Person: "kay"},
+	}))
+	item := itemAbout(t, itemsOf(t, d, ann, r.ID), "dan")
+	must[*review.ReviewItem](t)(d.HandOn(ann, item.ID, "kay", ""))
+	once := must[*review.ReviewItem](t)(d.Decide(kay, item.ID, "keep", ""))
+	if once.Decision != "" || once.Reviewer.ID != "ann" || once.Stage != 1 {
+		t.Errorf("kept once, it is %+v", once)
+	}
+	if twice := must[*review.ReviewItem](t)(d.Decide(ann, item.ID, "keep", "")); twice.Decision != "keep" {
+		t.Errorf("kept twice, it is %+v", twice)
+	}
 }

@@ -63,6 +63,12 @@ func (s *Store) LettersBy(ids []int) (map[int]Letter, error) {
 	return out, nil
 }
 
+// EndInvitation lets the last invitation of a person run out.
+func (s *Store) EndInvitation(user string, at time.Time) error {
+	return s.w.Exec("UPDATE invitations SET until = ? WHERE id = (SELECT max(id) FROM invitations WHERE user = ?)",
+		at.UTC(), user).Error
+}
+
 // InvitationOpened keeps when a person first followed the link of their invitation.
 func (s *Store) InvitationOpened(user string, at time.Time) error {
 	return s.w.Model(&Invitation{}).Where("user = ? AND opened IS NULL", user).Update("opened", at.UTC()).Error

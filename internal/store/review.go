@@ -288,7 +288,7 @@ func (s *Store) DecideAll(items []ReviewItem, decisions []Decision) error {
 		}
 		// Prepared once: who goes away may leave behind some ten thousand.
 		alter, err := tx.Statement.ConnPool.PrepareContext(tx.Statement.Context, `UPDATE review_items
-			SET decision = ?, reason = ?, decided = ?, "by" = ?, reviewer = ?, handed_by = ?, note = ?, stage = ?
+			SET decision = ?, reason = ?, decided = ?, "by" = ?, reviewer = ?, second = ?, handed_by = ?, note = ?, stage = ?
 			WHERE id = ? AND review IN (SELECT id FROM reviews WHERE closed IS NULL)`)
 		if err != nil {
 			return err
@@ -296,7 +296,7 @@ func (s *Store) DecideAll(items []ReviewItem, decisions []Decision) error {
 		defer func() { _ = alter.Close() }()
 		for _, i := range items {
 			done, err := alter.ExecContext(tx.Statement.Context,
-				i.Decision, i.Reason, i.Decided, i.By, i.Reviewer, i.HandedBy, i.Note, i.Stage, i.ID)
+				i.Decision, i.Reason, i.Decided, i.By, i.Reviewer, i.Second, i.HandedBy, i.Note, i.Stage, i.ID)
 			if err != nil {
 				return err
 			}

@@ -27,6 +27,11 @@ func (s *Store) SaveLink(l Link) error {
 	})
 }
 
+// Linked gives the users for whom there are links, whether these have run out or not.
+func (s *Store) Linked() (users []string, err error) {
+	return users, s.db.Model(&Link{}).Distinct().Pluck("user", &users).Error
+}
+
 // DropLinks ends the links of some users.
 func (s *Store) DropLinks(users ...string) error {
 	return inParts(users, func(part []string) error { return s.w.Where("user IN ?", part).Delete(&Link{}).Error })

@@ -216,6 +216,19 @@ type Step struct {
 	Along    func(*Store) error
 }
 
+// Also has something more done in the same transaction, after what is done along with the step already.
+func (s *Step) Also(do func(*Store) error) {
+	along := s.Along
+	s.Along = func(s *Store) error {
+		if along != nil {
+			if err := along(s); err != nil {
+				return err
+			}
+		}
+		return do(s)
+	}
+}
+
 // AppendRevisions records revisions one after another and makes their changes to the current design, in one
 // transaction: all or none. It fails with [ErrMoved] unless their numbers are the next ones.
 func (s *Store) AppendRevisions(steps ...Step) error {

@@ -293,6 +293,34 @@ func Delegated(before, after *View, t time.Time) map[string][]string {
 	return out
 }
 
+// Outgrown tells whether a change from one design to another gives somebody a right in Fachwerk, from t on, that they
+// did not hold, or delegates more to them than was, whether they are live or not.
+func Outgrown(before, after *View, user string, t time.Time) bool {
+	rights := Rights(after.now.Design())
+	if len(after.Beyond(after.Latent(user, rights, t), before.Latent(user, rights, t), t)) > 0 {
+		return true
+	}
+	had := before.Delegations(user, t)
+	return slices.ContainsFunc(after.Delegations(user, t), func(g *model.Delegation) bool {
+		return !slices.ContainsFunc(had, func(o *model.Delegation) bool { return o == g || model.Same(o, g) })
+	})
+}
+
+// Delegations gives what is delegated to somebody who is not deleted, or would be if they were live, and has not ended
+// at t.
+func (v *View) Delegations(user string, t time.Time) (out []*model.Delegation) {
+	if u, ok := v.now.Design().Users.Find(user); !ok || u.State == model.UserDeleted {
+		return nil
+	}
+	for _, g := range v.now.Design().Delegations {
+		if (g.Until.IsZero() || t.Before(g.Until)) &&
+			(g.Delegate.User == user || g.Delegate.Group != "" && v.live.InGroup(user, g.Delegate.Group)) {
+			out = append(out, g)
+		}
+	}
+	return out
+}
+
 // Woken gives the people, sorted, who are live at an instant from t on by the design after a change, and were not at
 // that instant by the one before, though they were there and not deleted.
 func Woken(before, after *View, t time.Time) (out []string) {

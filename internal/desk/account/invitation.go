@@ -46,7 +46,16 @@ func (d *Accounts) Invite(who desk.Actor, user, base string) (*Invitation, error
 		d.Happened(who.By(desk.EventLink, "an invitation for "+u.ID+"; its link is made when the letter is sent"))
 		return &Invitation{User: h.Ref(model.KindUser, u.ID), Until: until, To: u.Email}, nil
 	}
-	text, until, err := d.link(u, d.InvitationLife)
+	text, until, err := d.link(u, d.InvitationLife, func(h *desk.House) error {
+		u, ok := h.Design().Users.Find(user)
+		if !ok {
+			return notThere(user)
+		}
+		if err := d.mayInvite(h, who, u); err != nil {
+			return err
+		}
+		return d.mayBeDelegate(h, who, u)
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -93,6 +102,26 @@ func (d *Accounts) mayInvite(h *desk.House, who desk.Actor, u *model.User) error
 			u.DisplayName,
 			model.LastDay(u.Until),
 		)
+	}
+	return nil
+}
+
+// mayBeDelegate refuses to show somebody a link by which they could come in as a delegate of what they may neither
+// delegate nor is delegated to them.
+func (d *Accounts) mayBeDelegate(h *desk.House, who desk.Actor, u *model.User) error {
+	if d.May(h, who, model.EditDelegations) {
+		return nil
+	}
+	mine := h.Ahead().Delegations(who.User, d.Now())
+	for _, g := range h.Ahead().Delegations(u.ID, d.Now()) {
+		if who.Maker != "" || !slices.Contains(mine, g) {
+			return &desk.Error{
+				Cause: desk.NotAllowed,
+				Code:  desk.Above,
+				Message: "Something is delegated to " + u.DisplayName + " that is not delegated to you, so the link is not yours to " +
+					"see: it goes out by letter, or is shown to somebody who may delegate.",
+			}
+		}
 	}
 	return nil
 }

@@ -23,14 +23,52 @@ const (
 // linkLife is how long a link is good that lets somebody set a new password.
 const linkLife = time.Hour
 
-// link makes a link for a person as they are now, in place of those that they had.
-func (d *Accounts) link(u *model.User, life time.Duration) (text string, until time.Time, err error) {
+// link makes a link for a person as they are now, in place of those that they had, if may permits it. It is made between
+// changes of the design: one that gives its person more of Fachwerk ends those that there are.
+func (d *Accounts) link(u *model.User, life time.Duration, may func(h *desk.House) error) (text string,
+	until time.Time, err error) {
 	text, hash := secret()
 	l := store.Link{Hash: hash, User: u.ID, For: forPassword, Expires: d.Now().Add(life)}
 	if u.State == model.UserInvited {
 		l.For = forInvitation
 	}
-	return text, l.Expires, d.Store.SaveLink(l)
+	err = d.Writing(func(h *desk.House) error {
+		if err := may(h); err != nil {
+			return err
+		}
+		return d.Store.SaveLink(l)
+	})
+	return text, l.Expires, err
+}
+
+// anybody permits a link that nobody is shown but its person, or the operator.
+func anybody(*desk.House) error { return nil }
+
+// outgrown lets the invitations end of people who come to hold more of Fachwerk than when their links were made. New
+// ones go out by letter; where no mail is set up, somebody who holds as much invites them anew.
+func (d *Accounts) outgrown(h *desk.House, who desk.Actor, users []string) func(*store.Store) error {
+	c := &Carried{accounts: d}
+	var over []string
+	for _, id := range users {
+		u, ok := h.Design().Users.Find(id)
+		switch {
+		case !ok:
+		case d.Mail && u.Email != "" && u.State == model.UserInvited:
+			c.invite(h, who, u)
+		case d.Mail && u.Email != "" && u.State == model.UserActive:
+			c.letter(u, who, post.Forgotten(h.Design().Organisation.Name, u.DisplayName))
+		case u.State == model.UserInvited:
+			over = append(over, id)
+		}
+	}
+	return func(s *store.Store) error {
+		for _, id := range over {
+			if err := s.EndInvitation(id, d.Now()); err != nil {
+				return err
+			}
+		}
+		return c.Keep(s)
+	}
 }
 
 // PasswordLink gives the secret of a link by which a user can set a password, once within the hour.
@@ -39,7 +77,7 @@ func (d *Accounts) PasswordLink(user string) (string, error) {
 	if !ok {
 		return "", desk.Refuse(desk.NotFound, "There is no person %q.", user)
 	}
-	text, _, err := d.link(u, linkLife)
+	text, _, err := d.link(u, linkLife, anybody)
 	if err == nil {
 		d.Happened(
 			desk.Event{What: desk.EventLink, Who: "operator", Text: "for " + u.ID + ", printed to the operator, who saw it"},
@@ -280,7 +318,7 @@ func (d *Accounts) Compose(l store.Letter) (post.Filled, string, error) {
 				return filled, "", ErrStale
 			}
 		}
-		text, _, err := d.link(u, life)
+		text, _, err := d.link(u, life, anybody)
 		if err != nil {
 			return filled, "", err
 		}

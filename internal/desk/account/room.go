@@ -63,6 +63,7 @@ func (t *token) copy() store.Token {
 // New makes the room beside that of what is looked at.
 func New(v *view.Viewer) (*Accounts, error) {
 	a := &Accounts{Viewer: v, Settings: usual}
+	v.Outgrown = a.outgrown
 	v.Ended = func(users []string) { a.forget("", users...) }
 	text, err := v.Store.Setting(settingOpen)
 	if err == nil && strings.HasPrefix(text, "{") { // an earlier program kept only that there is one

@@ -55,6 +55,10 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 		if own.Own(it)(who.User) {
 			return nil, desk.Refuse(desk.NotAllowed, "Nobody decides about their own access.")
 		}
+		if decision == "" && !back && i.By != "" && i.By != who.User {
+			return nil, desk.Refuse(desk.NotAllowed, "%s decided this, and that counts until you decide it anew.",
+				h.Ref(model.KindUser, i.By).Name)
+		}
 		if i.Stage == second && !back {
 			first, err := d.firstKeeper(i)
 			if err != nil {
@@ -78,7 +82,7 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 		switch {
 		case back:
 			i.Reviewer, i.HandedBy, i.Note, i.Stage = who.User, "", "", 0
-		case decision == decisionKeep && d.twice(h, i, it, who.User):
+		case decision == decisionKeep && d.twice(h, r, &i, it, who.User):
 			i.Reviewer, i.HandedBy, i.Note, i.Stage = i.Second, who.User, strings.TrimSpace("Kept. "+reason), second
 			i.Decision = ""
 			kept = append(kept, store.Decision{Item: i.ID, Reason: i.Note, By: who.User, Handed: i.Second, At: now})
@@ -98,10 +102,21 @@ func (d *Reviewer) DecideMany(who desk.Actor, ids []int, decision, reason string
 // second is the stage of an item that its first reviewer would keep.
 const second = 1
 
-// twice tells whether somebody else decides once more about an item that somebody would keep.
-func (d *Reviewer) twice(h *desk.House, i store.ReviewItem, it review.Item, by string) bool {
-	return i.Second != "" && i.Stage != second && i.Second != by && h.Index.Live(i.Second, d.Now()) &&
-		!review.NewChooser(h.Index, d.Now(), nil).Own(it)(i.Second)
+// twice tells whether somebody else decides once more about an item that somebody would keep, and names them in it: the
+// second reviewer; or, where that is whoever decided first (it was handed to them, they stand in, or they are the
+// fallback) or cannot decide, who had the item before, the fallback, or who opened the review.
+func (d *Reviewer) twice(h *desk.House, r store.Review, i *store.ReviewItem, it review.Item, by string) bool {
+	if i.Second == "" || i.Stage == second {
+		return false
+	}
+	own := review.NewChooser(h.Index, d.Now(), nil).Own(it)
+	for _, user := range []string{i.Second, i.HandedBy, r.Fallback, r.Opener} {
+		if user != "" && user != by && h.Index.Live(user, d.Now()) && !own(user) {
+			i.Second = user
+			return true
+		}
+	}
+	return false
 }
 
 // firstKeeper gives who kept an item the first time, so that it went to the second: whoever it is handed to from there
@@ -130,7 +145,8 @@ func (d *Reviewer) notYours(h *desk.House, who desk.Actor, i store.ReviewItem) e
 	)
 }
 
-// HandOn gives an item to somebody else to decide, with a word why; never to the person whom it is about.
+// HandOn gives an item to somebody else to decide, with a word why; never to, or by, the person whom it is about. What
+// was decided counts until it is decided anew.
 func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewItem, error) {
 	h := d.Present()
 	if err := d.Acts(h, who); err != nil {
@@ -144,13 +160,16 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 	if err != nil {
 		return nil, err
 	}
+	own := review.NewChooser(h.Index, d.Now(), nil).Own(itemOf(r, i))
 	name := h.Ref(model.KindUser, to).Name
 	switch {
 	case (i.Reviewer != who.User || who.Maker != "") && !d.mayRunReview(h, who, r):
 		return nil, d.notYours(h, who, i)
 	case r.Closed != nil:
 		return nil, desk.Refuse(desk.NotFound, "This review is closed: its decisions stand.")
-	case review.NewChooser(h.Index, d.Now(), nil).Own(itemOf(r, i))(to):
+	case own(who.User):
+		return nil, desk.Refuse(desk.NotAllowed, "Nobody chooses who decides about their own access.")
+	case own(to):
 		return nil, desk.Refuse(
 			desk.Invalid,
 			"Nobody decides about their own access, so it cannot be handed to %s.",
@@ -162,7 +181,6 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 		return nil, desk.Refuse(desk.Invalid, "%s already has it.", name)
 	}
 	i.HandedBy, i.Note, i.Reviewer = who.User, strings.TrimSpace(note), to
-	i.Decision, i.Reason, i.By, i.Decided = "", "", "", nil
 	step := store.Decision{Item: i.ID, Reason: i.Note, By: who.User, Handed: to, At: d.Now()}
 	if err := d.Store.DecideAll([]store.ReviewItem{i}, []store.Decision{step}); err != nil {
 		return nil, desk.Missing(err, "This review is closed: its decisions stand.")
