@@ -65,6 +65,24 @@ func (d *Desk) May(h *House, who Actor, right string) bool {
 		(who.Maker == "" || allowed(who.Maker))
 }
 
+// nobody is no person: no id is like it.
+const nobody = "-"
+
+// Self is whose own business is seen: that of whoever looks. Through other eyes, or by a token that somebody else made,
+// it is seen only by who would see it by a right; otherwise it is nobody's.
+func (d *Desk) Self(h *House, who Actor, right string) string {
+	looks := who.answerable()
+	if who.As == "" {
+		looks = looks[1:]
+	}
+	for _, user := range looks {
+		if !h.Index.Allowed(user, right, index.Record{}, d.Now()) {
+			return nobody
+		}
+	}
+	return who.Eyes()
+}
+
 // answerable gives everybody by whose authority it is acted: the person, and the maker of their program's token.
 func (who Actor) answerable() []string {
 	if who.Maker == "" {

@@ -340,3 +340,48 @@ func TestTwoDecideThoughOneHandsToTheOther(t *testing.T) {
 		t.Errorf("kept twice, it is %+v", twice)
 	}
 }
+
+// Through other eyes is seen what both may see: to see the design does not show what reviews ask of others.
+func TestOtherEyesShowNoReviews(t *testing.T) {
+	d, _ := open(t)
+	put(t, d,
+		&model.Role{ID: "seer", Name: "Seer", Permissions: []string{model.ViewDesign}},
+		&model.Assignment{ID: "cy-seer", Subject: model.Subject{User: "cy"}, Role: "seer", Reach: model.ReachArea,
+			Mode: model.Full},
+		&model.Delegation{ID: "site", Name: "Site", Delegate: model.Subject{User: "dan"}, People: model.People{Area: "top"},
+			Actions: []string{"review"}},
+	)
+	bea := desk.Actor{User: "bea", Proven: now}
+	r := must[*review.Review](t)(d.OpenReview(bea, review.NewReview{Role: "night"}))
+	item := itemsOf(t, d, ann, r.ID)[0].ID
+	must[*review.Series](t)(d.MakeSeries(bea, returning(now)))
+
+	sees := func(who desk.Actor) (reviews, items, series, waiting int) {
+		t.Helper()
+		if v, err := d.Items(who, r.ID, review.ItemsAsk{Limit: 10}); err == nil {
+			items = v.Total
+		}
+		if _, err := d.ReviewItem(who, item); err == nil {
+			items++
+		}
+		if ids, err := d.Alike(who, item); err == nil {
+			items += len(ids)
+		}
+		me := must[*account.Me](t)(d.Me(who))
+		return len(must[[]review.Review](t)(d.Reviews(who, ""))), items, len(must[[]review.Series](t)(d.AllSeries(who))),
+			me.Waiting + me.Tasks
+	}
+	for _, eyes := range []string{"ann", "bea"} {
+		if reviews, items, series, waiting := sees(desk.Actor{User: "cy", As: eyes}); reviews+items+series+waiting > 0 {
+			t.Errorf("who sees the design alone sees, as %s, %d reviews, %d items, %d series, %d that wait",
+				eyes, reviews, items, series, waiting)
+		}
+	}
+	// Who sees reviews too sees what the reviewer does.
+	if reviews, items, _, waiting := sees(desk.Actor{User: "eve", As: "ann"}); reviews == 0 || items == 0 || waiting == 0 {
+		t.Errorf("an auditor sees, as ann, %d reviews, %d items, %d that wait", reviews, items, waiting)
+	}
+	if _, items, _, _ := sees(ann); items == 0 {
+		t.Error("a reviewer sees nothing")
+	}
+}

@@ -123,14 +123,15 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 			}
 		}
 	}
-	waiting, err := d.Store.Waiting(who.Eyes())
+	self := d.Self(h, who, model.ViewReviews)
+	waiting, err := d.Store.Waiting(self)
 	if err != nil {
 		return nil, err
 	}
-	tasks, err := d.Store.Tasks(0, who.Eyes())
+	tasks, err := d.Store.Tasks(0, self)
 	me.Waiting, me.Tasks = waiting, len(tasks)
-	if d.Asked != nil && err == nil && who.When.IsZero() {
-		me.Asked, err = d.Asked(desk.Actor{User: who.Eyes()})
+	if d.Asked != nil && err == nil && who.When.IsZero() && who.As == "" && who.Maker == "" {
+		me.Asked, err = d.Asked(desk.Actor{User: who.User})
 	}
 	return me, err
 }

@@ -35,7 +35,7 @@ func (d *Reviewer) Absent(who desk.Actor) (*Absence, error) {
 		return nil, err
 	}
 	all, err := d.Reading(who).Absences(d.Now())
-	a, away := all[who.Eyes()]
+	a, away := all[d.self(h, who)]
 	if err != nil || !away {
 		return nil, err
 	}

@@ -28,7 +28,7 @@ func (d *Reviewer) ReviewReport(who desk.Actor, id int) (*report.Review, error) 
 			return nil, err
 		}
 	}
-	v := progressOf(h, r, countsOf(r, items, tasks, who), who, d.Now())
+	v := progressOf(h, r, countsOf(r, items, tasks, d.self(h, who)), who, d.Now())
 	out := &report.Review{
 		Organisation: h.Design().Organisation.Name,
 		Name:         r.Name,

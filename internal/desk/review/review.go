@@ -181,7 +181,7 @@ func itemOf(r store.Review, i store.ReviewItem) review.Item {
 }
 
 // countsOf counts what [store.Store.ReviewCounts] does, of one review.
-func countsOf(r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, who desk.Actor) store.ReviewCount {
+func countsOf(r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, self string) store.ReviewCount {
 	n := store.ReviewCount{Items: len(items), Tasks: len(tasks)}
 	for _, i := range items {
 		switch i.Decision {
@@ -190,7 +190,7 @@ func countsOf(r store.Review, items []store.ReviewItem, tasks []store.ReviewTask
 		case decisionRevoke:
 			n.Revoked++
 		}
-		if i.Reviewer == who.Eyes() {
+		if i.Reviewer == self {
 			n.Mine++
 			if i.Decision == "" {
 				n.Waiting++
@@ -280,7 +280,7 @@ func (d *Reviewer) Reviews(who desk.Actor, where string) ([]Review, error) {
 	if err != nil {
 		return nil, err
 	}
-	counts, err := d.Reading(who).ReviewCounts(who.Eyes(), now)
+	counts, err := d.Reading(who).ReviewCounts(d.self(h, who), now)
 	if err != nil {
 		return nil, err
 	}
@@ -301,7 +301,7 @@ func (d *Reviewer) Reviews(who desk.Actor, where string) ([]Review, error) {
 			n.Tasks, n.Settled, n.OwnTasks = 0, 0, 0
 		}
 		v := progressOf(h, r, n, who, now)
-		if all || v.Mine > 0 || r.Opener == who.Eyes() || n.OwnTasks > 0 {
+		if all || v.Mine > 0 || r.Opener == d.self(h, who) || n.OwnTasks > 0 {
 			out = append(out, v)
 		}
 	}
@@ -378,12 +378,12 @@ func (d *Reviewer) look(who desk.Actor, id int, where string) (*looked, error) {
 		return nil, err
 	}
 	l.r, items, tasks = asOf(l.now, r, items, tasks)
-	l.counts = countsOf(l.r, items, tasks, who)
+	l.counts = countsOf(l.r, items, tasks, d.self(h, who))
 	l.mayRun = d.mayRunReview(h, who, l.r)
 	l.alone = l.r.Closed == nil && decidedAlone(l.r, items, who.User)
 	l.all = d.May(h, who, model.ViewReviews) || l.mayRun
 	for _, t := range tasks {
-		if l.all || t.Owner == who.Eyes() {
+		if l.all || t.Owner == d.self(h, who) {
 			l.tasks = append(l.tasks, t)
 		}
 	}
@@ -392,7 +392,7 @@ func (d *Reviewer) look(who desk.Actor, id int, where string) (*looked, error) {
 	}
 	for _, i := range items {
 		switch {
-		case !l.all && i.Reviewer != who.Eyes() && (i.Stage != second || i.HandedBy != who.Eyes()):
+		case !l.all && i.Reviewer != d.self(h, who) && (i.Stage != second || i.HandedBy != d.self(h, who)):
 		case homeIn(h, i.User, where):
 			l.items = append(l.items, i)
 		default:
@@ -533,7 +533,7 @@ func (d *Reviewer) item(h *desk.House, r store.Review, i store.ReviewItem, who d
 		Second:   h.Optional(model.KindUser, i.Second),
 		Stage:    i.Stage,
 		Reviewer: h.Ref(model.KindUser, i.Reviewer),
-		Mine:     i.Reviewer == who.Eyes(),
+		Mine:     i.Reviewer == d.self(h, who),
 		HandedBy: h.Optional(
 			model.KindUser,
 			i.HandedBy,
@@ -587,7 +587,7 @@ func (d *Reviewer) ReviewItem(who desk.Actor, id int) (*ItemDetail, error) {
 	if err != nil {
 		return nil, err
 	}
-	if i.Reviewer != who.Eyes() && i.HandedBy != who.Eyes() && !d.May(h, who, model.ViewReviews) &&
+	if i.Reviewer != d.self(h, who) && i.HandedBy != d.self(h, who) && !d.May(h, who, model.ViewReviews) &&
 		!d.mayRunReview(h, who, r) {
 		return nil, desk.Refuse(desk.NotFound, "There is no review item %d.", id)
 	}

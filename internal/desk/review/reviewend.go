@@ -91,7 +91,7 @@ func (d *Reviewer) closeReview(h *desk.House, who desk.Actor, id int, alone, why
 	if r, items, tasks, err = d.reviewParts(id); err != nil {
 		return nil, err
 	}
-	v := progressOf(h, r, countsOf(r, items, tasks, who), who, now)
+	v := progressOf(h, r, countsOf(r, items, tasks, d.self(h, who)), who, now)
 	return &v, nil
 }
 
@@ -287,7 +287,7 @@ func (d *Reviewer) task(h *desk.House, r store.Review, t store.ReviewTask, who d
 		Item:     t.Item,
 		Owner:    h.Ref(model.KindUser, t.Owner),
 		Former:   h.Optional(model.KindUser, t.Former),
-		Mine:     t.Owner == who.Eyes(),
+		Mine:     t.Owner == d.self(h, who),
 		Decision: t.Decision,
 		Reason:   t.Reason,
 		By:       h.Optional(model.KindUser, t.By),
@@ -312,7 +312,7 @@ func (d *Reviewer) Tasks(who desk.Actor) ([]ReviewTask, error) {
 	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
 	}
-	list, err := d.Reading(who).Tasks(0, who.Eyes())
+	list, err := d.Reading(who).Tasks(0, d.self(h, who))
 	if err != nil {
 		return nil, err
 	}
@@ -334,7 +334,7 @@ func (d *Reviewer) openTask(h *desk.House, who desk.Actor, id int) (store.Review
 		return t, store.Review{}, desk.Missing(err, "There is no task %d.", id)
 	}
 	r, err := d.Reading(who).Review(t.Review)
-	if err == nil && t.Owner != who.Eyes() && !d.May(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
+	if err == nil && t.Owner != d.self(h, who) && !d.May(h, who, model.ViewReviews) && !d.mayRunReview(h, who, r) {
 		err = desk.Refuse(desk.NotFound, "There is no task %d.", id)
 	}
 	return t, r, err

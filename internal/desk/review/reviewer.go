@@ -212,11 +212,11 @@ func (d *Reviewer) Colleagues(who desk.Actor, words string) ([]Colleague, error)
 	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
 	}
-	mine, err := d.Store.Waiting(who.Eyes())
+	mine, err := d.Store.Waiting(d.self(h, who))
 	if err != nil {
 		return nil, err
 	}
-	if mine == 0 && !d.May(h, who, model.ViewReviews) && !decides(h.Design(), who.Eyes()) {
+	if mine == 0 && !d.May(h, who, model.ViewReviews) && !decides(h.Design(), d.self(h, who)) {
 		return nil, desk.Refuse(desk.NotAllowed,
 			"No item waits for you, nor could one come to you, so there is none to hand on.")
 	}

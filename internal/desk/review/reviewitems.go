@@ -51,7 +51,7 @@ func (d *Reviewer) Items(who desk.Actor, id int, ask ItemsAsk) (*ReviewItems, er
 	if err != nil {
 		return nil, err
 	}
-	mine := func(i store.ReviewItem) bool { return i.Reviewer == who.Eyes() }
+	mine := func(i store.ReviewItem) bool { return i.Reviewer == d.self(l.h, who) }
 	open := func(i store.ReviewItem) bool { return mine(i) && i.Decision == "" }
 	items := slices.DeleteFunc(l.items, func(i store.ReviewItem) bool {
 		return ask.Only == "mine" && !mine(i) || ask.Only == "open" && i.Decision != ""
@@ -102,7 +102,7 @@ func (d *Reviewer) Alike(who desk.Actor, item int) ([]int, error) {
 		return nil, err
 	}
 	one, err := d.Reading(who).ReviewItem(item)
-	if err != nil || one.Reviewer != who.Eyes() {
+	if err != nil || one.Reviewer != d.self(h, who) {
 		return nil, desk.Refuse(desk.NotFound, "There is no review item %d of yours.", item)
 	}
 	r, err := d.Reading(who).Review(one.Review)
@@ -115,7 +115,7 @@ func (d *Reviewer) Alike(who desk.Actor, item int) ([]int, error) {
 	}
 	var near []int // what may be alike, which only its evidence tells
 	for _, i := range items {
-		if i.Decision == "" && i.Reviewer == who.Eyes() && i.Role == one.Role && i.Set == one.Set {
+		if i.Decision == "" && i.Reviewer == d.self(h, who) && i.Role == one.Role && i.Set == one.Set {
 			near = append(near, i.ID)
 		}
 	}

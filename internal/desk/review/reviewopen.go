@@ -316,7 +316,7 @@ func (d *Reviewer) OpenReview(who desk.Actor, n NewReview) (*Review, error) {
 		return nil, err
 	}
 	d.keepAsked(r, items) // else the next step of a draft would wait for it
-	v := progressOf(h, r, countsOf(r, items, nil, who), who, d.Now())
+	v := progressOf(h, r, countsOf(r, items, nil, d.self(h, who)), who, d.Now())
 	return &v, nil
 }
 

@@ -4,6 +4,8 @@ package review
 import (
 	"sync"
 
+	"fachwerk/internal/core/model"
+	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/view"
 )
 
@@ -19,4 +21,9 @@ func New(v *view.Viewer) *Reviewer {
 	v.Touched = r.reviewsTouched
 	v.DecidedAbout = v.Store.DecidedAbout
 	return r
+}
+
+// self is whose items, tasks, reviews and series are somebody's own, to whoever looks.
+func (d *Reviewer) self(h *desk.House, who desk.Actor) string {
+	return d.Self(h, who, model.ViewReviews)
 }

@@ -367,7 +367,7 @@ func (d *Reviewer) AllSeries(who desk.Actor) ([]Series, error) {
 }
 
 func (d *Reviewer) seesSeries(h *desk.House, who desk.Actor, one store.Series) bool {
-	return d.May(h, who, model.ViewReviews) || d.May(h, who, model.RunReviews) || one.Owner == who.Eyes()
+	return d.May(h, who, model.ViewReviews) || d.May(h, who, model.RunReviews) || one.Owner == d.self(h, who)
 }
 
 // OneSeries gives a series, round by round.

@@ -175,7 +175,7 @@ func (d *Surveyor) draftWaits(who desk.Actor, s *desk.Sight, out *Today) error {
 
 // changed tells what others applied since somebody last looked.
 func (d *Surveyor) changed(who desk.Actor, s *desk.Sight, out *Today) error {
-	looked, err := d.Reading(who).LookedAt(who.Eyes())
+	looked, err := d.Reading(who).LookedAt(d.Self(s.Present, who, model.ViewHistory))
 	if err != nil {
 		return err
 	}
