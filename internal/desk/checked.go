@@ -243,6 +243,10 @@ func unnamed(p model.Problem) string {
 		return "A user name, id or external id that this gives is taken already: choose another."
 	case code.Cycle:
 		return "This would make a circle."
+	case code.Unknown:
+		for _, n := range p.Names {
+			return fmt.Sprintf("There is no %s %q.", n.Kind.Word(), n.ID)
+		}
 	}
 	return "This would leave a design that is not well-formed (" + string(p.Code) + ")."
 }

@@ -347,7 +347,7 @@ func TestFromOpeningToReport(t *testing.T) {
 		t.Errorf("of an open review something became: %+v", open)
 	}
 	_, err = d.Afterwards(lucia, r.ID)
-	refused(t, err, desk.NotAllowed, "See reviews")
+	refused(t, err, desk.NotFound, "There is no review")
 
 	v := must[*report.Review](t)(d.ReviewReport(oona, r.ID))
 	if len(

@@ -326,6 +326,28 @@ func (h *House) partFor(user string, a *delegation.Authority, now *House) *House
 	return v.(*House)
 }
 
+// InSight is what an id can mean to somebody: the design as they see it now, without a draft. It is the one answer, in
+// every room, to whether something that they name by its id is there.
+func (d *Desk) InSight(h *House, who Actor) *model.Design {
+	if d.May(h, who, model.ViewDesign) {
+		return h.Design()
+	}
+	out := &model.Design{Organisation: h.Design().Organisation}
+	if a := d.Authority(h, who); !a.Empty() {
+		out = h.partFor(who.User, a, nil).Design()
+	}
+	return out
+}
+
+// Named gives what somebody has named by its id: with its name if they see it, and otherwise with the id alone, as if
+// nothing had it.
+func (d *Desk) Named(h *House, who Actor, kind model.Kind, id string) Ref {
+	if id == who.User && kind == model.KindUser || d.InSight(h, who).Get(kind, id) != nil {
+		return h.Ref(kind, id)
+	}
+	return Ref{Kind: string(kind), ID: id, Name: id}
+}
+
 // SeePerson opens the design to somebody who looks at one person. Everybody may look at themselves.
 func (d *Desk) SeePerson(who Actor, user string) (*Sight, error) {
 	s, err := d.See(who)

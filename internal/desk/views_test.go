@@ -191,10 +191,10 @@ func TestReviewFromOpeningToOutcome(t *testing.T) {
 		t.Error("cy sees a review that asks about cy")
 	}
 	_, err := d.Review(cy, r.ID, "")
-	refused(t, err, desk.NotAllowed, "See reviews")
+	refused(t, err, desk.NotFound, "There is no review")
 	detail := must[*review.ReviewDetail](t)(d.Review(ann, r.ID, ""))
 	_, err = d.Items(cy, r.ID, review.ItemsAsk{Limit: 10})
-	refused(t, err, desk.NotAllowed, "See reviews")
+	refused(t, err, desk.NotFound, "There is no review")
 	items := itemsOf(t, d, ann, r.ID)
 	if len(items) != 2 || detail.MayRun || !items[0].Mine {
 		t.Fatalf("ann sees %+v with %+v", detail, items)

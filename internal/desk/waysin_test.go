@@ -1,6 +1,7 @@
 package desk_test
 
 import (
+	"errors"
 	"strings"
 	"testing"
 
@@ -9,6 +10,7 @@ import (
 	"fachwerk/internal/desk"
 	"fachwerk/internal/desk/account"
 	"fachwerk/internal/desk/directory"
+	"fachwerk/internal/desk/people"
 	"fachwerk/internal/desk/review"
 	"fachwerk/internal/desk/rooms"
 )
@@ -383,5 +385,42 @@ func TestOtherEyesShowNoReviews(t *testing.T) {
 	}
 	if _, items, _, _ := sees(ann); items == 0 {
 		t.Error("a reviewer sees nothing")
+	}
+}
+
+// What a delegate does to somebody names nothing of what hangs on it out of their sight, and a reference to what they do
+// not see is refused as one to nothing.
+func TestWhatHangsOnSomebodyIsNotNamed(t *testing.T) {
+	d, _ := open(t)
+	put(t, d,
+		&model.Delegation{ID: "secret-d", Name: "Secret", Delegate: model.Subject{User: "cy"}, Actions: []string{"lock"},
+			People: model.People{Area: "t2"}},
+		&model.Role{ID: "secret-r", Name: "Secret", Owner: "cy"},
+		altered(d, model.KindUser, "lou", func(u *model.User) { u.Manager = "cy" }),
+		&model.Delegation{ID: "site", Name: "Site", Delegate: model.Subject{User: "dan"}, People: model.People{Area: "t1"},
+			Actions: model.DelegableActions, Roles: []string{"clerk", "night"}, Area: "t1"},
+		&model.Assignment{ID: "dan-all", Subject: model.Subject{User: "dan"}, Role: "night", Reach: model.ReachArea,
+			Mode: model.Full},
+	)
+	_, err := d.DraftLeaving(dan, people.LeavingPlan{User: "cy", On: now.AddDate(0, 0, 3)})
+	refused(t, err, desk.NotAllowed, "This would also change something that is not among what is delegated to you")
+	_, gone := d.Delete(dan, model.KindUser, "cy", nil)
+	for _, err := range []error{err, gone} {
+		e := (*desk.Error)(nil)
+		if !errors.As(err, &e) || strings.Contains(strings.Join(append(e.Problems, e.Message), " "), "ecret") ||
+			strings.Contains(strings.Join(append(e.Problems, e.Message), " "), "lou") {
+			t.Errorf("somebody who leaves is refused with %+v", err)
+		}
+	}
+	managed := func(by string) string {
+		t.Helper()
+		_, err := drafted(t, d, dan, altered(d, model.KindUser, "cy", func(u *model.User) { u.Manager = by }))
+		if err == nil {
+			t.Fatalf("cy reports to %s", by)
+		}
+		return strings.ReplaceAll(err.Error(), by, "-")
+	}
+	if hidden, nobody := managed("lou"), managed("zed"); hidden != nobody {
+		t.Errorf("a hidden manager is refused with %q, nobody with %q", hidden, nobody)
 	}
 }

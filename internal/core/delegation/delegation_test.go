@@ -171,7 +171,7 @@ func TestWhatAChangeMayDo(t *testing.T) {
 		"deactivate":        {edited("pat", func(u *model.User) { u.State = model.UserDeactivated }), "deactivate"},
 		"delete by state":   {edited("pat", func(u *model.User) { u.State = model.UserDeleted }), "cannot be deleted"},
 		"move out of reach": {edited("pat", func(u *model.User) { u.Area = "t2" }), "no area"},
-		"bring into reach":  {edited("sid", func(u *model.User) { u.Area = "t1" }), "no person"},
+		"bring into reach":  {edited("sid", func(u *model.User) { u.Area = "t1" }), "not among what is delegated"},
 		"delete":            {change.Delete(d.Users[1]), "cannot be deleted"},
 		"invite": {change.Put(d,
 			&model.User{ID: "new", UserName: "new", DisplayName: "New", Area: "t1", State: model.UserInvited}), ""},

@@ -66,6 +66,12 @@ func unknown(kind model.Kind, id string) *Refused {
 	return refuse("There is no %s %q.", kind.Word(), id)
 }
 
+// hidden is said of a change to something that is there and that the delegate does not see. They need not have named it:
+// it may hang on what they did, as what somebody owns does who is deleted.
+func hidden() *Refused {
+	return refuse("This would also change something that is not among what is delegated to you.")
+}
+
 func (j *judge) op(op change.Op) *Refused {
 	if j.Empty() {
 		return refuse("Nothing is delegated to you.")
@@ -79,7 +85,7 @@ func (j *judge) op(op change.Op) *Refused {
 		return j.account(op)
 	}
 	if op.Before != nil && j.sight().Get(op.Kind, op.ID) == nil {
-		return unknown(op.Kind, op.ID)
+		return hidden()
 	}
 	return refuse(
 		"%s cannot be changed through a delegation: a delegation is about people, what is assigned to them, and the "+
@@ -99,7 +105,7 @@ func (j *judge) assignment(op change.Op) *Refused {
 		}
 		g := side.value.(*model.Assignment)
 		if op.Before != nil && j.sight().Get(model.KindAssignment, op.ID) == nil {
-			return unknown(model.KindAssignment, op.ID)
+			return hidden()
 		}
 		if g.Subject.User == "" {
 			return refuse("A delegation lets one assign to people, not to a group.")
@@ -143,7 +149,7 @@ func (j *judge) group(op change.Op) *Refused {
 	before, existed := op.Before.(*model.Group)
 	now, exists := op.After.(*model.Group)
 	if existed && j.sight().Get(model.KindGroup, op.ID) == nil {
-		return unknown(model.KindGroup, op.ID)
+		return hidden()
 	}
 	if !existed || !exists {
 		return refuse("%s cannot be made or deleted through a delegation, only its members changed.", upper(change.Title(op)))
@@ -253,7 +259,7 @@ func (j *judge) account(op change.Op) *Refused {
 	before, existed := op.Before.(*model.User)
 	now, exists := op.After.(*model.User)
 	if existed && !j.knows(op.ID) {
-		return unknown(model.KindUser, op.ID)
+		return hidden()
 	}
 	if !exists || now.State == model.UserDeleted {
 		return refuse("%s cannot be deleted through a delegation, only deactivated.", upper(change.Title(op)))

@@ -87,11 +87,11 @@ func (d *Finder) Repairs(who desk.Actor, user, permission, where string) (*Repai
 func FindRepairs(h *desk.House, user, permission, where string, t time.Time) ([]repair.Repair, string, error) {
 	u, ok := h.Design().Users.Find(user)
 	if !ok {
-		return nil, "", desk.Refuse(desk.NotFound, "There is no person %q.", user)
+		return nil, "", noPerson(user)
 	}
 	p, ok := h.Design().Permission(permission)
 	if !ok {
-		return nil, "", desk.Refuse(desk.NotFound, "No system has a permission %q.", permission)
+		return nil, "", noPermission(permission)
 	}
 	if err := h.HasArea(where); err != nil {
 		return nil, "", err
@@ -108,6 +108,12 @@ func FindRepairs(h *desk.House, user, permission, where string, t time.Time) ([]
 	}), at, nil
 }
 
+func noPerson(id string) error { return desk.Refuse(desk.NotFound, "There is no person %q.", id) }
+
+func noPermission(key string) error {
+	return desk.Refuse(desk.NotFound, "No system has a permission %q.", key)
+}
+
 // NameOf names exactly some operations.
 func NameOf(ops []change.Op) string {
 	data, _ := json.Marshal(ops) // operations can always be written
@@ -118,6 +124,12 @@ func NameOf(ops []change.Op) string {
 // DraftRepair puts a repair into a draft.
 func (d *Finder) DraftRepair(who desk.Actor, user, permission, where, id string) (*desk.Draft, error) {
 	return d.Alter(who, func(h *desk.House, p *desk.Drafted) error {
+		if p.Seen().Get(model.KindUser, user) == nil {
+			return noPerson(user)
+		}
+		if _, known := p.Seen().Permission(permission); !known {
+			return noPermission(permission)
+		}
 		found, _, err := FindRepairs(p.Shown, user, permission, where, d.Now())
 		if err != nil {
 			return err

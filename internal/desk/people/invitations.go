@@ -230,11 +230,11 @@ type Refused struct {
 // refusedMost bounds of how many it is told why.
 const refusedMost = 100
 
-func refusals(h *desk.House, users []string, why map[string]string) *Resent {
+func (d *Office) refusals(h *desk.House, who desk.Actor, users []string, why map[string]string) *Resent {
 	out := &Resent{Done: len(users) - len(why), Refused: []Refused{}}
 	for _, id := range users {
 		if w := why[id]; w != "" && len(out.Refused) < refusedMost {
-			out.Refused = append(out.Refused, Refused{h.Ref(model.KindUser, id), w})
+			out.Refused = append(out.Refused, Refused{d.Named(h, who, model.KindUser, id), w})
 		}
 	}
 	return out
@@ -251,7 +251,7 @@ func (d *Office) Resend(who desk.Actor, users []string) (*Resent, error) {
 		return nil, err
 	}
 	c.Tell()
-	return refusals(h, users, c.Refused), nil
+	return d.refusals(h, who, users, c.Refused), nil
 }
 
 // extendMost is how long an invitation can be made to be good, in days from now.
@@ -296,7 +296,7 @@ func (d *Office) Extend(who desk.Actor, users []string, days int) (*Resent, erro
 			d.Happened(who.By(desk.EventLink, "the invitation of "+id+" is good until "+until.Format(time.DateOnly)))
 		}
 	}
-	return refusals(h, users, why), nil
+	return d.refusals(h, who, users, why), nil
 }
 
 // Cancel drafts that invitations are cancelled, as one act: whoever was invited is deactivated, and their links work no

@@ -206,7 +206,7 @@ func (d *Office) steps(h *desk.House, who desk.Actor, w RequestWish) ([]worklist
 	case w.Kind == string(model.KindSet):
 		steps = []worklist.Step{{Do: worklist.Assign, Sets: []string{w.ID}, Area: w.Area}}
 	case w.Kind == string(model.KindGroup):
-		if g, ok := h.Design().Groups.Find(w.ID); ok && !d.offered(h, who, g) && bool(g.Unlisted) {
+		if g, ok := h.Design().Groups.Find(w.ID); !ok || bool(g.Unlisted) && !d.offered(h, who, g) {
 			return nil, desk.Refuse(desk.NotFound, "There is no group %q.", w.ID)
 		}
 		steps = []worklist.Step{{Do: worklist.Join, Groups: []string{w.ID}}}

@@ -52,18 +52,22 @@ func (d *Reviewer) BeAbsent(who desk.Actor, n NewAbsence) (*Absence, error) {
 	if n.Instead == "" {
 		return nil, d.Store.SaveAbsence(store.Absence{User: who.User})
 	}
+	if err := d.handsOn(h, who); err != nil {
+		return nil, err
+	}
 	if n.From.IsZero() || n.From.Before(now) {
 		n.From = now
 	}
 	switch {
 	case n.Instead == who.User:
 		return nil, desk.Refuse(desk.Invalid, "Name somebody else: you are away yourself.")
-	case !h.Index.Live(n.Instead, now):
-		return nil, desk.Refuse(desk.Invalid, "%s is not live, so could not decide.", h.Ref(model.KindUser, n.Instead).Name)
 	case !n.Until.After(n.From):
 		return nil, desk.Refuse(desk.Invalid, "Say until which day you are away: it must be after the first day.")
 	case n.Until.Sub(n.From) > absenceMost:
 		return nil, desk.Refuse(desk.Invalid, "An absence lasts a year at most: somebody else should decide for good.")
+	case !h.Index.Live(n.Instead, now):
+		return nil, desk.Refuse(desk.Invalid, "Nobody live is called %s, so nobody could decide.",
+			d.Named(h, who, model.KindUser, n.Instead).Name)
 	}
 	a := store.Absence{User: who.User, Instead: n.Instead, From: n.From.UTC(), Until: n.Until.UTC()}
 	if err := d.Store.SaveAbsence(a); err != nil {

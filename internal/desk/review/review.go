@@ -271,7 +271,7 @@ func (d *Reviewer) Reviews(who desk.Actor, where string) ([]Review, error) {
 	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
 	}
-	if err := h.HasArea(where); err != nil {
+	if err := d.hasArea(who, where); err != nil {
 		return nil, err
 	}
 	now := d.Looked(who)
@@ -346,6 +346,12 @@ type looked struct {
 	alone     bool
 }
 
+// noReview and noSeries say that there is none of a number: or none that whoever asks may see, in the same words.
+const (
+	noReview = "There is no review %d."
+	noSeries = "There is no series %d."
+)
+
 // look reads a review for somebody; if an area is given, only items of people at home there. On a past day, it is as
 // it stood then.
 func (d *Reviewer) look(who desk.Actor, id int, where string) (*looked, error) {
@@ -353,12 +359,12 @@ func (d *Reviewer) look(who desk.Actor, id int, where string) (*looked, error) {
 	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
 	}
-	if err := h.HasArea(where); err != nil {
+	if err := d.hasArea(who, where); err != nil {
 		return nil, err
 	}
 	r, err := d.Reading(who).Review(id)
 	if err != nil {
-		return nil, desk.Missing(err, "There is no review %d.", id)
+		return nil, desk.Missing(err, noReview, id)
 	}
 	l := &looked{h: h, now: d.Looked(who)}
 	if l.now.Before(r.Opened) {
@@ -388,7 +394,7 @@ func (d *Reviewer) look(who desk.Actor, id int, where string) (*looked, error) {
 		}
 	}
 	if !l.all && l.counts.Mine == 0 && len(l.tasks) == 0 {
-		return nil, d.Need(h, who, model.ViewReviews)
+		return nil, desk.Refuse(desk.NotFound, noReview, id)
 	}
 	for _, i := range items {
 		switch {
@@ -478,7 +484,7 @@ func homeIn(h *desk.House, user, area string) bool {
 // reviewParts reads all that is kept of a review.
 func (d *Reviewer) reviewParts(id int) (r store.Review, items []store.ReviewItem, tasks []store.ReviewTask, err error) {
 	if r, err = d.Store.Review(id); err != nil {
-		return r, nil, nil, desk.Missing(err, "There is no review %d.", id)
+		return r, nil, nil, desk.Missing(err, noReview, id)
 	}
 	if items, err = d.Store.ReviewItems(id, ""); err != nil {
 		return r, nil, nil, err

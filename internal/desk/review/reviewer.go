@@ -161,7 +161,7 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 		return nil, err
 	}
 	own := review.NewChooser(h.Index, d.Now(), nil).Own(itemOf(r, i))
-	name := h.Ref(model.KindUser, to).Name
+	name := d.Named(h, who, model.KindUser, to).Name
 	switch {
 	case (i.Reviewer != who.User || who.Maker != "") && !d.mayRunReview(h, who, r):
 		return nil, d.notYours(h, who, i)
@@ -176,7 +176,7 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 			name,
 		)
 	case !h.Index.Live(to, d.Now()):
-		return nil, desk.Refuse(desk.Invalid, "%s is not live, so could not decide it.", name)
+		return nil, desk.Refuse(desk.Invalid, "Nobody live is called %s, so nobody could decide it.", name)
 	case to == i.Reviewer:
 		return nil, desk.Refuse(desk.Invalid, "%s already has it.", name)
 	}
@@ -203,6 +203,16 @@ func decides(d *model.Design, user string) bool {
 		slices.ContainsFunc(d.Groups, func(g *model.Group) bool { return g.Owner == user })
 }
 
+// handsOn refuses whoever has no item to hand on, nor could have one: they are told nobody's name.
+func (d *Reviewer) handsOn(h *desk.House, who desk.Actor) error {
+	mine, err := d.Store.Waiting(d.self(h, who))
+	if err == nil && mine == 0 && !d.May(h, who, model.ViewReviews) && !decides(h.Design(), d.self(h, who)) {
+		err = desk.Refuse(desk.NotAllowed,
+			"No item waits for you, nor could one come to you, so there is none to hand on.")
+	}
+	return err
+}
+
 const colleaguesShown = 20
 
 // Colleagues finds live people by words, for a reviewer who would hand an item on or is away: a reviewer need not see
@@ -212,13 +222,8 @@ func (d *Reviewer) Colleagues(who desk.Actor, words string) ([]Colleague, error)
 	if err := d.SignedIn(h, who); err != nil {
 		return nil, err
 	}
-	mine, err := d.Store.Waiting(d.self(h, who))
-	if err != nil {
+	if err := d.handsOn(h, who); err != nil {
 		return nil, err
-	}
-	if mine == 0 && !d.May(h, who, model.ViewReviews) && !decides(h.Design(), d.self(h, who)) {
-		return nil, desk.Refuse(desk.NotAllowed,
-			"No item waits for you, nor could one come to you, so there is none to hand on.")
 	}
 	out := []Colleague{}
 	wanted := strings.Fields(model.Fold(words))

@@ -182,7 +182,9 @@ func (d *Reviewer) Outcome(who desk.Actor, id, most int) (*ReviewOutcome, error)
 func (d *Reviewer) run(h *desk.House, who desk.Actor, id int) (store.Review, []store.ReviewItem, error) {
 	r, items, _, err := d.reviewParts(id)
 	if err == nil && !d.mayRunReview(h, who, r) {
-		err = d.Need(h, who, model.RunReviews)
+		if _, err = d.look(who, id, ""); err == nil { // they see it, so are told what they lack
+			err = d.Need(h, who, model.RunReviews)
+		}
 	}
 	return r, items, err
 }

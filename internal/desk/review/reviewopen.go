@@ -106,8 +106,14 @@ func (d *Reviewer) asks(who desk.Actor, n NewReview) (*desk.House, []review.Item
 		return nil, nil, nil, d.Need(h, who, model.RunReviews)
 	}
 	scope := n.scope()
-	p := &ReviewPreview{About: scopeWords(h, scope), Reviewers: []Straggler{}, Nobody: []desk.Ref{}}
-	if err := scope.Check(h.Design()); err != nil {
+	p := &ReviewPreview{Reviewers: []Straggler{}, Nobody: []desk.Ref{}}
+	known := d.InSight(h, who)
+	for _, person := range n.decidingPeople() {
+		if !whole && person != who.User && known.Get(model.KindUser, person) == nil {
+			return nil, nil, nil, desk.Refuse(desk.NotFound, "There is no person %q.", person)
+		}
+	}
+	if err := scope.Check(known); err != nil {
 		if broken := (*filter.Error)(nil); errors.As(err, &broken) {
 			trouble, at := desk.TroubleIn(scope.Filter, errors.Unwrap(err))
 			p.Trouble, p.At = "The filter over people cannot be read: "+trouble, at
@@ -115,6 +121,7 @@ func (d *Reviewer) asks(who desk.Actor, n NewReview) (*desk.House, []review.Item
 		}
 		return nil, nil, nil, desk.Refuse(desk.NotFound, "%s.", desk.Upper(err.Error()))
 	}
+	p.About = scopeWords(h, scope)
 	now := d.Now()
 	var covers func(*model.User) bool
 	if !whole {
@@ -231,6 +238,16 @@ func (d *Reviewer) PreviewReview(who desk.Actor, n NewReview) (*ReviewPreview, e
 		}
 	}
 	return p, nil
+}
+
+// decidingPeople gives the people whom a review names by their ids.
+func (n NewReview) decidingPeople() (out []string) {
+	for _, person := range []string{n.Person, n.Fallback, cmp.Or(n.Second, &Second{}).Person} {
+		if person != "" {
+			out = append(out, person)
+		}
+	}
+	return out
 }
 
 // nobody tells whether a person is to decide who is not named, or not there.

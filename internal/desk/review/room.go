@@ -23,6 +23,18 @@ func New(v *view.Viewer) *Reviewer {
 	return r
 }
 
+// hasArea refuses an area that somebody does not see.
+func (d *Reviewer) hasArea(who desk.Actor, where string) error {
+	if where == "" {
+		return nil
+	}
+	s, err := d.SeePerson(desk.Actor{User: who.User, As: who.As, Token: who.Token, Maker: who.Maker}, who.Eyes())
+	if err != nil {
+		return err
+	}
+	return s.HasArea(where)
+}
+
 // self is whose items, tasks, reviews and series are somebody's own, to whoever looks.
 func (d *Reviewer) self(h *desk.House, who desk.Actor) string {
 	return d.Self(h, who, model.ViewReviews)

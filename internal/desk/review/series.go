@@ -290,12 +290,18 @@ type Altered struct {
 // AlterSeries changes a series, pauses it, lets it go on, ends it, or takes it over. It never alters a round.
 func (d *Reviewer) AlterSeries(who desk.Actor, id int, a Altered) (*Series, error) {
 	h := d.Present()
+	if err := d.Acts(h, who); err != nil {
+		return nil, err
+	}
 	one, err := d.Store.Series(id)
 	if err != nil {
-		return nil, desk.Missing(err, "There is no series %d.", id)
+		return nil, desk.Missing(err, noSeries, id)
 	}
 	if !d.maySeries(h, who, one) {
-		return nil, cmp.Or(d.Acts(h, who), d.Need(h, who, model.RunReviews))
+		if !d.seesSeries(h, who, one) {
+			return nil, desk.Refuse(desk.NotFound, noSeries, id)
+		}
+		return nil, d.Need(h, who, model.RunReviews)
 	}
 	if one.Ended != nil {
 		return nil, desk.Refuse(desk.Conflict, "This series has ended: make another one.")
@@ -381,7 +387,7 @@ func (d *Reviewer) OneSeries(who desk.Actor, id int) (*Series, error) {
 		err = store.ErrNotFound
 	}
 	if err != nil {
-		return nil, desk.Missing(err, "There is no series %d.", id)
+		return nil, desk.Missing(err, noSeries, id)
 	}
 	counts, err := d.Reading(who).ReviewCounts("", d.Now())
 	if err != nil {

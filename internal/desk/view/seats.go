@@ -405,7 +405,7 @@ func (d *Viewer) GiveSeats(who desk.Actor, licence string, n int) (*desk.Draft, 
 	return d.Alter(who, func(_ *desk.House, p *desk.Drafted) error {
 		base := p.Base()
 		l, ok := base.Licences.Find(licence)
-		if !ok {
+		if !ok || p.Seen().Get(model.KindLicence, licence) == nil {
 			return desk.Refuse(desk.NotFound, "There is no licence %q.", licence)
 		}
 		if l.Seats != nil {
