@@ -303,6 +303,7 @@ func follow(ctx context.Context, d *rooms.Desk) {
 				)
 			}
 			last = now
+			d.CountLeftOut()
 			if err := desk.Guarded(d.Follow); err != nil {
 				slog.Error("cannot read the database", "error", err)
 			}

@@ -31,6 +31,9 @@ type Provider struct {
 	*httptest.Server
 	ClientID, ClientSecret string
 	Now                    func() time.Time
+	// AuthTime is when whoever comes next signed in here; nil: now. Silent leaves it out of the token.
+	AuthTime *time.Time
+	Silent   bool
 
 	people []Person
 	key    *rsa.PrivateKey
@@ -153,10 +156,18 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return
 	}
-	claims, _ := json.Marshal(map[string]any{
+	says := map[string]any{
 		"iss": p.URL, "aud": p.ClientID, "sub": g.person.Subject, "nonce": g.nonce, "email": g.person.Email,
 		"email_verified": g.person.Verified, "iat": p.Now().Unix(), "exp": p.Now().Add(time.Minute).Unix(),
-	})
+		"auth_time": p.Now().Unix(),
+	}
+	if p.AuthTime != nil {
+		says["auth_time"] = p.AuthTime.Unix()
+	}
+	if p.Silent {
+		delete(says, "auth_time")
+	}
+	claims, _ := json.Marshal(says)
 	signed, err := signer.Sign(claims)
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)

@@ -462,3 +462,84 @@ func TestTheProvidersAnswer(t *testing.T) {
 	}
 	refused(t, back(ask(1)), desk.NotSignedIn, "nobody here is you")
 }
+
+// What an identity provider says is taken for no more than it is: a token that names nobody, a second subject with an
+// address that is tied to another, an old sign-in as a proof, an account that was invited with somebody else's address.
+func TestTheProviderIsTakenAtItsWord(t *testing.T) {
+	d, s, _ := clocked(t)
+	p := must[*provider.Provider](t)(provider.Serve(func() time.Time { return now },
+		provider.Person{Subject: "", Email: "ann@small.example", Verified: true},
+		provider.Person{Subject: "ann-1", Email: "ann@small.example", Verified: true},
+		provider.Person{Subject: "ann-2", Email: "ANN@small.example", Verified: true},
+	))
+	t.Cleanup(p.Close)
+	put(t, d,
+		altered(d, model.KindUser, "ann", func(u *model.User) { u.Email = "ann@small.example" }),
+		altered(d, model.KindUser, "bea", func(u *model.User) { u.Email = "bea@small.example" }),
+		&model.User{ID: "mole", UserName: "mole", DisplayName: "Mole", Email: "ann@small.example", State: model.UserInvited},
+	)
+	d.Outside = "http://127.0.0.1"
+	d.Set(account.Settings{Provider: account.Provider{
+		Issuer: p.URL, ClientID: p.ClientID, ClientSecret: p.ClientSecret, Name: "the office",
+	}})
+	comes := func(person int, proof string) (desk.Actor, bool, error) {
+		t.Helper()
+		to, kept, err := d.AskProvider(t.Context(), proof)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if asks := proof != ""; strings.Contains(to, "max_age=0") != asks || strings.Contains(to, "prompt=login") != asks {
+			t.Errorf("somebody is sent to %s", to)
+		}
+		state, code, err := p.Choose(to, person)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return d.ComeBack(t.Context(), kept, state, code, "192.0.2.1")
+	}
+	_, _, err := comes(0, "")
+	refused(t, err, desk.NotSignedIn, "does not fit")
+
+	// The live account wins over the one that was invited with the same address, and owners are told, once.
+	for range 2 {
+		if who, _, err := comes(1, ""); err != nil || who.User != "ann" {
+			t.Fatalf("comes in as %q: %v", who.User, err)
+		}
+	}
+	if letters := lettersTo(t, s, "bea"); len(letters) != 1 || !strings.Contains(letters[0], "Several accounts") {
+		t.Errorf("the owner is told %q", letters)
+	}
+	_, _, err = comes(2, "")
+	refused(t, err, desk.NotSignedIn, "nobody here is you")
+
+	// A proof is one only if the provider says that the person signed in after they were sent there.
+	if who, proof, err := comes(1, "ann"); err != nil || !proof || who.User != "ann" {
+		t.Errorf("a proof: %+v %v %v", who, proof, err)
+	}
+	before := now.Add(-5 * time.Minute)
+	p.AuthTime = &before
+	_, _, err = comes(1, "ann")
+	refused(t, err, desk.NotSignedIn, "this proves nothing")
+	p.AuthTime, p.Silent = nil, true
+	_, _, err = comes(1, "ann")
+	refused(t, err, desk.NotSignedIn, "this proves nothing")
+	if who, _, err := comes(1, ""); err != nil || !who.Proven.IsZero() {
+		t.Errorf("who merely signs in needs no auth_time, and has proven nothing: %+v, %v", who, err)
+	}
+	p.AuthTime, p.Silent = &before, false
+	if who, _, err := comes(1, ""); err != nil || !who.Proven.Equal(before) {
+		t.Errorf("a sign-in that the provider remembers proves as much as that one did: %+v, %v", who, err)
+	}
+
+	// An owner unties the account, and nobody else; then another subject is tied to it.
+	refused(t, d.Untie(desk.Actor{User: "kay", Proven: now}, "ann"), desk.NotAllowed, "Only an owner")
+	refused(t, d.Untie(desk.Actor{User: "bea"}, "ann"), desk.Unproven, "password")
+	if err := d.Untie(desk.Actor{User: "bea", Proven: now}, "ann"); err != nil {
+		t.Fatal(err)
+	}
+	if who, _, err := comes(2, ""); err != nil || who.User != "ann" {
+		t.Errorf("untied, ann-2 comes in as %q: %v", who.User, err)
+	}
+	_, _, err = comes(1, "")
+	refused(t, err, desk.NotSignedIn, "nobody here is you")
+}

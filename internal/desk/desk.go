@@ -325,8 +325,9 @@ func (m *moved) Wait() <-chan struct{} {
 	return m.next
 }
 
-// Close lets go of whoever follows the revisions.
+// Close lets go of whoever follows the revisions, and counts what was left out of the security log.
 func (d *Desk) Close() {
+	d.countLeftOut(d.Now().Add(time.Minute))
 	d.Moved.Lock()
 	d.Moved.closed = true
 	d.Moved.Unlock()

@@ -1,6 +1,8 @@
 package desk
 
 import (
+	"cmp"
+	"fmt"
 	"log/slog"
 	"slices"
 	"strings"
@@ -49,6 +51,8 @@ type Event struct {
 	Who  string // a user's id, or a program's or operator's name
 	From string // an address
 	Text string
+	// Weighs tells that it is written however many others of its kind were.
+	Weighs bool
 }
 
 // By is an event that somebody causes.
@@ -56,28 +60,65 @@ func (who Actor) By(what, text string) Event {
 	if who.Token != "" {
 		text = strings.TrimSpace(text + " (by the token “" + who.Token + "”)")
 	}
-	return Event{what, who.User, who.From, text}
+	return Event{What: what, Who: who.User, From: who.From, Text: text}
 }
 
-// A flood of entries that whoever is refused could cause is cut off: so many a minute of each kind, from each.
+// eventsMost is how many entries of one kind are written in a minute about one person, program or address, of those
+// kinds that can be caused without end by whoever is refused, or merely reads.
 const eventsMost = 60
+
+// light are these kinds. Every other entry is written, whatever came before it.
+var light = map[string]bool{
+	EventSignIn: true, EventFailed: true, EventSignOut: true, EventNoProof: true, EventDownload: true, EventRefused: true,
+	EventDirectory: true,
+}
 
 // flood counts what is entered, so that nobody fills the log.
 type flood struct {
 	sync.Mutex
 	minute time.Time
-	count  map[[3]string]int
+	count  map[Event]int // by kind, person and address; of downloads, by what was taken out too
 }
 
-func (f *flood) lets(e Event, now time.Time) bool {
+// lets tells whether an entry is to be written. Once a minute is over, it gives in place of each series of entries that
+// were left out in it one that counts them.
+func (f *flood) lets(e Event, now time.Time) (yes bool, left []Event) {
 	f.Lock()
 	defer f.Unlock()
 	if minute := now.Truncate(time.Minute); !minute.Equal(f.minute) {
-		f.minute, f.count = minute, map[[3]string]int{}
+		for key, n := range f.count {
+			if n > eventsMost {
+				key.Text = strings.TrimSpace(fmt.Sprintf("%s %d more in the minute from %s were left out", key.Text, n-eventsMost,
+					f.minute.Format(time.RFC3339)))
+				left = append(left, key)
+			}
+		}
+		slices.SortFunc(left, func(a, b Event) int {
+			return cmp.Or(strings.Compare(a.What, b.What), strings.Compare(a.Who, b.Who), strings.Compare(a.From, b.From))
+		})
+		f.minute, f.count = minute, map[Event]int{}
 	}
-	key := [3]string{e.What, e.Who, e.From}
+	if e.Weighs || !light[e.What] {
+		return e.What != "", left
+	}
+	key := Event{What: e.What, Who: e.Who, From: e.From}
+	if e.What == EventDownload {
+		key.Text = e.Text
+	}
 	f.count[key]++
-	return f.count[key] <= eventsMost
+	return f.count[key] <= eventsMost, left
+}
+
+// CountLeftOut enters in the security log what was left out of it, once the minute in which that was is over.
+func (d *Desk) CountLeftOut() {
+	d.countLeftOut(d.Now())
+}
+
+func (d *Desk) countLeftOut(now time.Time) {
+	_, left := d.flood.lets(Event{}, now)
+	for _, e := range left {
+		d.enter(e)
+	}
 }
 
 // textMost bounds what an entry says, in bytes.
@@ -89,9 +130,17 @@ func (d *Desk) Happened(e Event) {
 	if d.Watched != nil {
 		d.Watched(e)
 	}
-	if !d.flood.lets(e, d.Now()) {
-		return
+	yes, left := d.flood.lets(e, d.Now())
+	for _, e := range left {
+		d.enter(e)
 	}
+	if yes {
+		d.enter(e)
+	}
+}
+
+// enter writes an entry of the security log.
+func (d *Desk) enter(e Event) {
 	if len(e.Text) > textMost {
 		e.Text = e.Text[:textMost] + " …"
 	}

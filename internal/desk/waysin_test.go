@@ -4,6 +4,7 @@ import (
 	"errors"
 	"strings"
 	"testing"
+	"time"
 
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
@@ -13,6 +14,7 @@ import (
 	"fachwerk/internal/desk/people"
 	"fachwerk/internal/desk/review"
 	"fachwerk/internal/desk/rooms"
+	"fachwerk/internal/store"
 )
 
 // Ways in that once were open, each beside a neighbour that is permitted.
@@ -422,5 +424,36 @@ func TestWhatHangsOnSomebodyIsNotNamed(t *testing.T) {
 	}
 	if hidden, nobody := managed("lou"), managed("zed"); hidden != nobody {
 		t.Errorf("a hidden manager is refused with %q, nobody with %q", hidden, nobody)
+	}
+}
+
+// However much is entered before, what is of weight is written, and what is left out is counted.
+func TestTheSecurityLogIsNotBlinded(t *testing.T) {
+	d, s, clock := clocked(t)
+	kay := desk.Actor{User: "kay", From: "192.0.2.1"}
+	for range 90 {
+		d.Happened(kay.By(desk.EventDownload, "exportList"))
+		d.Happened(kay.By(desk.EventRefused, "something"))
+	}
+	whole := kay.By(desk.EventDownload, "exportModel")
+	whole.Weighs = true
+	for range 70 {
+		d.Happened(whole)
+		d.Happened(kay.By(desk.EventToken, "a token"))
+	}
+	*clock = clock.Add(time.Minute)
+	d.CountLeftOut()
+	count := map[string]int{}
+	for _, e := range must[[]store.Event](t)(s.Events(store.EventSearch{}, 0, 1000)) {
+		count[e.What+" "+e.Text]++
+	}
+	for what, want := range map[string]int{
+		"download exportList": 60, "refused something": 60, "download exportModel": 70, "token-made a token": 70,
+		"download exportList 30 more in the minute from 2026-03-04T12:00:00Z were left out": 1,
+		"refused 30 more in the minute from 2026-03-04T12:00:00Z were left out":             1,
+	} {
+		if count[what] != want {
+			t.Errorf("%q is entered %d times, want %d", what, count[what], want)
+		}
 	}
 }

@@ -307,6 +307,20 @@ func Notice(organisation, name, what, from string, at time.Time) Letter {
 	}
 }
 
+// Doubled tells an owner that somebody signed in by an e-mail address that several accounts have.
+func Doubled(organisation, name, address string, accounts []string, link string) Letter {
+	return Letter{
+		Kind:    Notices,
+		Subject: "Several accounts have the address " + address,
+		Body: fmt.Sprintf(
+			"Dear %s,\n\nSomebody signed in by the identity provider with the address %s, which several accounts have:\n\n%s\n\n"+
+				"Whoever has a live account gets into that one. An account that was invited with somebody else's address may be "+
+				"an attempt to keep them out: look at it, and cancel the invitation.\n\n%s\n\n%s\n",
+			name, address, "- "+strings.Join(accounts, "\n- "), link, organisation,
+		),
+	}
+}
+
 // Day puts what was written to somebody on one day into one letter. There must be two letters or more.
 func Day(organisation, name string, letters []Letter) Letter {
 	var body strings.Builder

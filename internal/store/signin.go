@@ -82,6 +82,17 @@ func (s *Store) Identity(issuer, subject string) (i Identity, err error) {
 // SaveIdentity keeps whom an identity provider means by a subject.
 func (s *Store) SaveIdentity(i Identity) error { return s.w.Create(&i).Error }
 
+// IdentityOf gives by which subject an identity provider knows a user; [ErrNotFound] if it does not.
+func (s *Store) IdentityOf(issuer, user string) (i Identity, err error) {
+	return i, first(s.db, &i, "issuer = ? AND user = ?", issuer, user)
+}
+
+// DropIdentities forgets by which subjects providers know a user, and tells how many there were.
+func (s *Store) DropIdentities(user string) (int64, error) {
+	done := s.w.Where("user = ?", user).Delete(&Identity{})
+	return done.RowsAffected, done.Error
+}
+
 // Factors gives a user's factors, in the order in which they were made.
 func (s *Store) Factors(user string) (out []Factor, err error) {
 	return out, s.db.Where("user = ?", user).Order("made, id").Find(&out).Error

@@ -6,9 +6,11 @@ import (
 	"crypto/rand"
 	"encoding/json"
 	"errors"
+	"log/slog"
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/coreos/go-oidc/v3/oidc"
 	"golang.org/x/oauth2"
@@ -16,6 +18,7 @@ import (
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/desk"
+	"fachwerk/internal/post"
 	"fachwerk/internal/store"
 )
 
@@ -69,6 +72,7 @@ func (d *Accounts) reach(ctx context.Context) (*oidc.Provider, *oauth2.Config, e
 type askedProvider struct {
 	State, Nonce, Verifier string
 	Proof                  string // whose proof is asked for; empty: somebody signs in
+	At                     time.Time
 }
 
 // AskProvider gives the address at which the provider asks who somebody is, and what must be kept until they come back.
@@ -78,7 +82,7 @@ func (d *Accounts) AskProvider(ctx context.Context, proof string) (to string, ke
 	if err != nil {
 		return "", nil, err
 	}
-	q := askedProvider{rand.Text(), rand.Text(), oauth2.GenerateVerifier(), proof}
+	q := askedProvider{rand.Text(), rand.Text(), oauth2.GenerateVerifier(), proof, d.Now()}
 	options := []oauth2.AuthCodeOption{oidc.Nonce(q.Nonce), oauth2.S256ChallengeOption(q.Verifier)}
 	if proof != "" {
 		options = append(options, oauth2.SetAuthURLParam("prompt", "login"), oauth2.SetAuthURLParam("max_age", "0"))
@@ -122,13 +126,23 @@ func (d *Accounts) ComeBack(
 	if err != nil || id.Nonce != q.Nonce {
 		return wrong("the token does not hold")
 	}
+	if id.Subject == "" { // it is required (OpenID Connect Core 1.0, §2), and nobody would be known by it
+		return wrong("the token names nobody")
+	}
 	var claims struct {
-		Email    string `json:"email"`
-		Verified bool   `json:"email_verified"`
-		Name     string `json:"name"`
+		Email    string   `json:"email"`
+		Verified bool     `json:"email_verified"`
+		Name     string   `json:"name"`
+		AuthTime *float64 `json:"auth_time"`
 	}
 	if err := id.Claims(&claims); err != nil {
 		return wrong("the claims cannot be read")
+	}
+	if q.Proof != "" && !freshlyAuthenticated(claims.AuthTime, q.At, d.Now()) {
+		d.Happened(desk.Event{What: desk.EventNoProof, Who: q.Proof, From: from,
+			Text: "by the identity provider: it does not say that the person signed in there anew"})
+		return who, false, desk.Refuse(desk.NotSignedIn, "The identity provider let you through without asking who you are, "+
+			"so this proves nothing. Whoever runs it sees to it that it honours “max_age”; meanwhile, use your password here.")
 	}
 	user, several, err := d.identified(id.Issuer, id.Subject, claims.Email, claims.Verified)
 	if err != nil {
@@ -172,13 +186,29 @@ func (d *Accounts) ComeBack(
 		return who, false, desk.Refuse(desk.NotSignedIn, "This account is not active. Ask your access administrator.")
 	}
 	who = desk.Actor{User: user, From: from}
+	if claims.AuthTime != nil && !time.Unix(int64(*claims.AuthTime), 0).After(d.Now()) {
+		who.Proven = time.Unix(int64(*claims.AuthTime), 0).UTC() // a sign-in that the provider remembered proves no more
+	}
 	if q.Proof != "" {
 		d.Happened(who.By(desk.EventProof, "by the identity provider"))
 	}
 	return who, q.Proof != "", nil
 }
 
-// identified finds whom the provider means; nobody if several could be meant.
+// freshlyAuthenticated tells whether the provider says that somebody signed in there after they were sent to it (OpenID
+// Connect Core 1.0, §2 and §3.1.2.1: with max_age, a token has auth_time). The two clocks may differ by a little.
+func freshlyAuthenticated(authTime *float64, asked, now time.Time) bool {
+	const apart = 30 * time.Second
+	if authTime == nil {
+		return false
+	}
+	at := time.Unix(int64(*authTime), 0)
+	return !at.Before(asked.Add(-apart)) && !at.After(now.Add(apart))
+}
+
+// identified finds whom the provider means; nobody if several could be meant. The first time it is whoever is live and
+// has the verified address or the external id, before anybody who is only invited; and never an account that the
+// provider knows by another subject already.
 func (d *Accounts) identified(issuer, subject, email string, verified bool) (user string, several bool, err error) {
 	i, err := d.Store.Identity(issuer, subject)
 	switch {
@@ -194,10 +224,74 @@ func (d *Accounts) identified(issuer, subject, email string, verified bool) (use
 			found = append(found, u.ID)
 		}
 	}
-	if len(found) != 1 { // of two with one address, nobody knows which
-		return "", len(found) > 1, nil
+	if len(found) > 1 {
+		d.doubled(email, found)
+		h := d.Present()
+		found = slices.DeleteFunc(found, func(id string) bool { return !h.Index.Live(id, d.Now()) })
+		if len(found) != 1 { // of two with one address, nobody knows which
+			return "", true, nil
+		}
+	}
+	if len(found) == 0 {
+		return "", false, nil
+	}
+	switch other, err := d.Store.IdentityOf(issuer, found[0]); {
+	case err == nil:
+		d.Happened(desk.Event{What: desk.EventFailed, Who: found[0], Text: "by the identity provider: “" + subject +
+			"” has the address of this account, which is tied to “" + other.Subject + "” there"})
+		return "", true, nil
+	case !errors.Is(err, store.ErrNotFound):
+		return "", false, err
 	}
 	return found[0], false, d.identify(issuer, subject, found[0])
+}
+
+// doubled tells the owners, once, that several accounts have an address by which somebody signs in.
+func (d *Accounts) doubled(email string, users []string) {
+	h := d.Present()
+	slices.Sort(users)
+	var names []string
+	for _, id := range users {
+		u, _ := h.Design().Users.Find(id)
+		names = append(names, u.DisplayName+" ("+u.UserName+", "+string(u.State)+")")
+	}
+	what := []string{"doubled " + strings.Join(users, " ")}
+	if new, err := d.Store.Untold(what); err != nil || len(new) == 0 {
+		return
+	}
+	var letters []store.Letter
+	for _, id := range h.Index.Owners(d.Now()) {
+		if u, ok := h.Design().Users.Find(id); ok && u.Email != "" {
+			letters = append(letters, d.LetterTo(u, "",
+				post.Doubled(h.Design().Organisation.Name, u.DisplayName, email, names, d.Outside+"/people/"+users[0])))
+		}
+	}
+	if err := d.Store.Tell(d.Now(), what, letters); err != nil {
+		slog.Error("owners were not told of several accounts with one address", "error", err)
+	}
+	d.Happened(desk.Event{What: desk.EventFailed, Who: users[0],
+		Text: "by the identity provider: the address " + email + " is that of several accounts: " + strings.Join(users, ", ")})
+}
+
+// Untie forgets by which subject the identity provider knows somebody, as an owner: whoever comes with their verified
+// address, or as their external id, is they from then on.
+func (d *Accounts) Untie(who desk.Actor, user string) error {
+	h := d.Present()
+	if err := cmp.Or(d.BySession(h, who), d.fresh(who)); err != nil {
+		return err
+	}
+	if !slices.Contains(h.Index.Owners(d.Now()), who.User) {
+		return desk.Refuse(desk.NotAllowed, "Only an owner unties an account from the identity provider.")
+	}
+	n, err := d.Store.DropIdentities(user)
+	if err == nil && n == 0 {
+		err = desk.Refuse(desk.NotFound, "No account of %q is tied to the identity provider.", user)
+	}
+	if err == nil {
+		d.Happened(who.By(desk.EventFactor, user+" is untied from the identity provider"))
+		d.notice(user, "the identity provider no longer knows you by what it called you", who.From)
+	}
+	return err
 }
 
 // identify keeps what the provider calls somebody.

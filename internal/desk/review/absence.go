@@ -66,7 +66,7 @@ func (d *Reviewer) BeAbsent(who desk.Actor, n NewAbsence) (*Absence, error) {
 	case n.Until.Sub(n.From) > absenceMost:
 		return nil, desk.Refuse(desk.Invalid, "An absence lasts a year at most: somebody else should decide for good.")
 	case !h.Index.Live(n.Instead, now):
-		return nil, desk.Refuse(desk.Invalid, "Nobody live is called %s, so nobody could decide.",
+		return nil, desk.Refuse(desk.Invalid, "%s is not known, or not live, so could not decide.",
 			d.Named(h, who, model.KindUser, n.Instead).Name)
 	}
 	a := store.Absence{User: who.User, Instead: n.Instead, From: n.From.UTC(), Until: n.Until.UTC()}

@@ -176,7 +176,7 @@ func (d *Reviewer) HandOn(who desk.Actor, item int, to, note string) (*ReviewIte
 			name,
 		)
 	case !h.Index.Live(to, d.Now()):
-		return nil, desk.Refuse(desk.Invalid, "Nobody live is called %s, so nobody could decide it.", name)
+		return nil, desk.Refuse(desk.Invalid, "%s is not known, or not live, so could not decide it.", name)
 	case to == i.Reviewer:
 		return nil, desk.Refuse(desk.Invalid, "%s already has it.", name)
 	}

@@ -193,6 +193,18 @@ func (a *API) accounts() {
 			return nil, a.desk.TakeToken(actor(ctx), in.ID)
 		},
 	)
+	on(
+		a,
+		operation{
+			id:      "untie",
+			method:  http.MethodDelete,
+			path:    "/api/people/{id}/identity",
+			summary: "Forget by what the identity provider knows somebody, as an owner",
+		},
+		func(ctx context.Context, in *sessionInput) (*none, error) {
+			return nil, a.desk.Untie(actor(ctx), in.ID)
+		},
+	)
 	a.securityLog()
 }
 

@@ -364,7 +364,9 @@ func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Cont
 		out, err := handler(ctx, in)
 		if err == nil {
 			if _, file := any(out).(*huma.StreamResponse); file && !slices.Contains(noFiles, op.OperationID) {
-				a.desk.Happened(actor(ctx).By(desk.EventDownload, op.OperationID))
+				e := actor(ctx).By(desk.EventDownload, op.OperationID)
+				e.Weighs = slices.Contains(heavy, partOf(op.Path).name)
+				a.desk.Happened(e)
 			}
 			return out, nil
 		}

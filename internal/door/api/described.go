@@ -74,13 +74,16 @@ var parts = []part{
 		"/api/directories", "/api/tokens", "/api/security-log", "/api/uses"}, needsWhole},
 }
 
+// heavy are the parts whose files are of weight: that one was taken out is always in the security log.
+var heavy = []string{"Whole design", "Directories and programs", "Reviews"}
+
 // needs is what some operations need otherwise than their part.
 var needs = map[string]string{
 	"prove": needsSelf, "askProof": needsSelf, "provePasskey": needsSelf, "signOut": needsSelf,
 	"readCalendar": "Whoever has the address reads it: no other sign-in is needed.",
 	"noteUses":     "Needs a token made for `api` whose person holds `" + model.EditDesign + "`, or one made for `decisions`.",
 	"exportTokens": needsTokens, "exportAssignments": needsWhole, "exportUses": needsWhole,
-	"tokens": needsTokens, "addToken": needsTokens, "endToken": needsTokens, "takeToken": needsTokens,
+	"tokens": needsTokens, "addToken": needsTokens, "endToken": needsTokens, "takeToken": needsTokens, "untie": "Needs all rights in Fachwerk, as an owner holds them.",
 	"securityLog": needsTokens, "securityLogFile": needsTokens,
 	"areas": needsSelf,
 	"plan":  needsWhole, "applyPlan": needsDraft + " The whole design must be in sight.",

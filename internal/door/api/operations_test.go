@@ -123,9 +123,9 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"askProvider": {bare: true}, "comeBack": {bare: true}, "securityLog": {query: "limit=100"},
 		"exportTokens": {in: "csv"}, "exportAssignments": {in: "csv"},
 		"exportUses": {in: "csv"}, "tokens": {},
-		"addToken":          {bare: true, body: map[string]string{"name": "x", "purpose": "decisions"}},
-		"endToken":          {bare: true, in: "none"},
-		"takeToken":         {bare: true, in: "none"},
+		"addToken":  {bare: true, body: map[string]string{"name": "x", "purpose": "decisions"}},
+		"endToken":  {bare: true, in: "none"},
+		"takeToken": {bare: true, in: "none"}, "untie": {bare: true, in: "none"},
 		"delegationCeiling": {in: "d1"}, "personCeiling": {in: holder}, "lowerCeiling": {in: holder}, "draftCeilings": {},
 		"tryCeiling": {body: d.Delegations[0]},
 		"change": {body: map[string]any{"dryRun": true, "acts": []map[string]any{{"assign": map[string]any{

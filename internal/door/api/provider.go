@@ -88,6 +88,7 @@ func (a *API) provider() {
 			if _, err := a.enter(ctx, who, in.Agent, nil); err != nil {
 				return nil, err
 			}
+			a.sessions.Put(ctx, sessionProven, max(0, who.Proven.Unix()))
 			return sendTo(a.outside.Path() + "/"), nil
 		},
 	)
