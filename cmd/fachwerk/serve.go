@@ -229,6 +229,7 @@ func serve(set *settings) error {
 		err = srv.Close()
 	}
 	doors.API.Close(grace)
+	d.Wait()
 	if follows == nil {
 		err = errors.Join(err, desk.Guarded(d.KeepUses))
 	}

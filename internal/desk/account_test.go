@@ -3,6 +3,7 @@ package desk_test
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"strconv"
 	"strings"
 	"testing"
@@ -410,6 +411,106 @@ func TestGuessing(t *testing.T) {
 	*clock = clock.Add(16 * time.Minute)
 	if err := try(right, "198.51.100.9"); err != nil {
 		t.Errorf("after a while: %v", err)
+	}
+}
+
+// Nobody is locked out by what others try: names that nobody has, from an address that many share, or one account from
+// there. Where somebody signed in from is remembered when the server starts anew, and in no readable form.
+func TestNobodyIsLockedOutByOthers(t *testing.T) {
+	d, s, clock := clocked(t)
+	right := "eleven blue barges"
+	for _, user := range []string{"ann", "dan", "cy"} {
+		link := must[string](t)(d.PasswordLink(user))
+		if _, err := d.SetPassword(t.Context(), link, right, "192.0.2.7"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	try := func(name, password, from string) error {
+		_, err := d.SignIn(t.Context(), name, password, from)
+		return err
+	}
+	const shared = "198.51.100.9"
+	if err := try("ann", right, shared); err != nil {
+		t.Fatal(err)
+	}
+	n := 0
+	for ; n < 100; n++ {
+		if e := (*desk.Error)(nil); errors.As(try("nobody"+strconv.Itoa(n), "wrong", shared), &e) && e.Cause == desk.Busy {
+			break
+		}
+	}
+	if n != 60 {
+		t.Errorf("%d names that nobody has are tried from one address", n)
+	}
+	if err := try("ann", right, shared); err != nil {
+		t.Errorf("who signed in from there before is refused: %v", err)
+	}
+	if err := try("dan", right, shared); err != nil {
+		t.Errorf("a right password is refused since others tried names that nobody has: %v", err)
+	}
+	// There, a wrong password is answered as a name that nobody has.
+	there, nobody := try("cy", "wrong", shared), try("nobody at all", "wrong", shared)
+	if there.Error() != nobody.Error() {
+		t.Errorf("somebody who is there is answered %q, somebody who is not %q", there, nobody)
+	}
+	refused(t, there, desk.Busy, "too many failed")
+
+	// Accounts that are there count, too; whoever came from there before gets in all the same.
+	for n := range 80 {
+		_ = try([]string{"bea", "eve", "kay", "lou", "cy", "dan", "ann", "x"}[n%8], "wrong", "203.0.113.1")
+	}
+	for n := range 20 {
+		_ = try("ann", "wrong", "203.0.113."+strconv.Itoa(n+2))
+	}
+	again := must[*rooms.Desk](t)(rooms.Open(s, func() time.Time { return *clock }))
+	for n := range 20 {
+		_, _ = again.SignIn(t.Context(), "ann", "wrong", "203.0.113."+strconv.Itoa(n+2))
+	}
+	if _, err := again.SignIn(t.Context(), "ann", right, "203.0.113.77"); err == nil {
+		t.Error("an account that is guessed at is open to everybody")
+	}
+	if _, err := again.SignIn(t.Context(), "ann", right, shared); err != nil {
+		t.Errorf("after a start, who signed in from there before is refused: %v", err)
+	}
+
+	// Of IPv6, a network of 64 bits counts as one.
+	n = 0
+	for ; n < 100; n++ {
+		if e := (*desk.Error)(nil); errors.As(try("nobody"+strconv.Itoa(n), "wrong", fmt.Sprintf("2001:db8:1:2::%x", n)), &e) &&
+			e.Cause == desk.Busy {
+			break
+		}
+	}
+	if n != 60 {
+		t.Errorf("%d names are tried from one network", n)
+	}
+	refused(t, try("somebody", "wrong", "2001:db8:1:3::1"), desk.NotSignedIn, "not right")
+	refused(t, try("somebody", "wrong", "::ffff:"+shared), desk.Busy, "too many")
+}
+
+// A forgotten password brings three letters an hour at most, and the answer tells nothing.
+func TestForgottenOverAndOver(t *testing.T) {
+	d, s, clock := clocked(t)
+	put(t, d, altered(d, model.KindUser, "ann", func(u *model.User) { u.Email = "ann@small.example" }))
+	for range 30 {
+		for _, name := range []string{"ann", "nobody"} {
+			if err := d.Forgotten(name, "192.0.2.1"); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	refused(t, d.Forgotten("ann", "192.0.2.1"), desk.Busy, "too many")
+	d.Wait()
+	if letters := lettersTo(t, s, "ann"); len(letters) != 3 {
+		t.Errorf("she got %d letters", len(letters))
+	}
+	*clock = clock.Add(2 * time.Hour)
+	if err := d.Forgotten("ann", "192.0.2.1"); err != nil {
+		t.Fatal(err)
+	}
+	d.Wait()
+	if letters := lettersTo(t, s, "ann"); len(letters) != 4 {
+		t.Errorf("two hours later she has %d letters", len(letters))
 	}
 }
 

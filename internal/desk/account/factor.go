@@ -246,7 +246,8 @@ func (d *Accounts) DropFactor(who desk.Actor, id string) error {
 
 // CheckCode takes a time code or a recovery code of somebody who has given their password.
 func (d *Accounts) CheckCode(user, code, from string) error {
-	if err := d.tries.may(user, from, d.Now()); err != nil {
+	trial, err := d.attempt(user, true, from)
+	if err != nil {
 		return err
 	}
 	list, err := d.Store.Factors(user)
@@ -272,12 +273,11 @@ func (d *Accounts) CheckCode(user, code, from string) error {
 	if !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
-	d.tries.failed(user, from, d.Now())
 	d.Happened(desk.Event{What: desk.EventFailed, Who: user, From: from, Text: "a wrong code"})
-	return desk.Refuse(
+	return d.failed(trial, desk.Refuse(
 		desk.NotSignedIn,
 		"This is not a code that is good now, nor one of your recovery codes that is left.",
-	)
+	))
 }
 
 // holder is somebody as a passkey knows them.
@@ -441,8 +441,11 @@ func (d *Accounts) AskPasskey(user string) (options, kept json.RawMessage, err e
 // ShowPasskey takes the answer of a passkey, and gives whose it is: the user that was named when it was asked for, or
 // whoever has it.
 func (d *Accounts) ShowPasskey(user string, kept, answer json.RawMessage, from string) (string, error) {
+	trial, err := d.attempt(user, user != "", from)
+	if err != nil {
+		return "", err
+	}
 	wrong := func() (string, error) {
-		d.tries.failed(user, from, d.Now())
 		d.Happened(
 			desk.Event{
 				What: desk.EventFailed,
@@ -451,10 +454,8 @@ func (d *Accounts) ShowPasskey(user string, kept, answer json.RawMessage, from s
 				Text: "a passkey that is not known, or not for this moment",
 			},
 		)
-		return "", desk.Refuse(desk.NotSignedIn, "This passkey is not known here, or it took too long: try again.")
-	}
-	if err := d.tries.may(user, from, d.Now()); err != nil {
-		return "", err
+		return "", d.failed(trial, desk.Refuse(desk.NotSignedIn,
+			"This passkey is not known here, or it took too long: try again."))
 	}
 	w, err := d.passkeys()
 	if err != nil {
@@ -514,7 +515,8 @@ func (d *Accounts) ShowPasskey(user string, kept, answer json.RawMessage, from s
 			return "", err
 		}
 	}
-	d.tries.passed(user, from, d.Now())
+	trial.account, trial.known = user, true
+	d.passed(trial)
 	return user, nil
 }
 

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"log/slog"
 	"time"
 
 	"fachwerk/internal/core/ahead"
@@ -216,12 +217,11 @@ func (d *Accounts) FirstPasskey(link, name, from string, kept, answer json.RawMe
 
 // follow gives whom a link is for; those that are none count as attempts to guess one.
 func (d *Accounts) follow(link, from string) (*model.User, error) {
-	if err := d.tries.may("", from, d.Now()); err != nil {
-		return nil, err
-	}
 	_, u, err := d.find(link)
 	if err != nil {
-		d.tries.failed("", from, d.Now())
+		if often := d.often("links", from); often != nil {
+			return nil, often
+		}
 	}
 	return u, err
 }
@@ -265,13 +265,27 @@ func (d *Accounts) beyond(h *desk.House, who desk.Actor, u *model.User) string {
 	return ""
 }
 
+// forgottenMost is how many letters somebody gets within an hour since their password is said to be forgotten.
+const forgottenMost = 3
+
 // Forgotten puts a letter into the outbox for whoever has a user name or e-mail address, by which to set a new
-// password. It tells nobody whether there is such a person.
+// password. It tells nobody whether there is such a person: what is done for one is done behind the answer.
 func (d *Accounts) Forgotten(name, from string) error {
-	if err := d.tries.may("", from, d.Now()); err != nil {
+	if err := d.often("forgotten", from); err != nil {
 		return err
 	}
-	d.tries.failed("", from, d.Now()) // asking is bounded, whatever comes of it
+	d.behind.Go(func() {
+		if err := desk.Guarded(func() error { return d.forgotten(name, from) }); err != nil {
+			slog.Error("a letter for a new password was not written", "error", err)
+		}
+	})
+	return nil
+}
+
+// Wait waits until what is done behind answers is done.
+func (d *Accounts) Wait() { d.behind.Wait() }
+
+func (d *Accounts) forgotten(name, from string) error {
 	h := d.Present()
 	id, ok := h.Index.UserID(name)
 	if !ok {
@@ -281,7 +295,21 @@ func (d *Accounts) Forgotten(name, from string) error {
 	if !h.Index.Live(id, d.Now()) || u.Email == "" {
 		return nil
 	}
-	letter := post.Forgotten(h.Design().Organisation.Name, u.DisplayName)
+	d.asking.Lock()
+	defer d.asking.Unlock()
+	lately, err := d.Store.LettersTo(id, 20)
+	if err != nil {
+		return err
+	}
+	n := 0
+	for _, l := range lately {
+		if l.Link == post.LinkPassword && d.Now().Sub(l.Written) < time.Hour {
+			n++
+		}
+	}
+	if n >= forgottenMost {
+		return nil
+	}
 	d.Happened(
 		desk.Event{
 			What: desk.EventLink,
@@ -290,7 +318,7 @@ func (d *Accounts) Forgotten(name, from string) error {
 			Text: "asked for by a forgotten password; it is made when its letter is sent",
 		},
 	)
-	return d.Store.Write(d.LetterTo(u, "", letter))
+	return d.Store.Write(d.LetterTo(u, "", post.Forgotten(h.Design().Organisation.Name, u.DisplayName)))
 }
 
 // ErrStale tells that a letter brings a link to somebody to whom it is good for nothing any longer.

@@ -106,9 +106,6 @@ func (d *Accounts) ComeBack(
 			"The identity provider's answer does not fit what was asked: sign in again.",
 		)
 	}
-	if err := d.tries.may("", from, d.Now()); err != nil {
-		return who, false, err
-	}
 	var q askedProvider
 	if json.Unmarshal(kept, &q) != nil || q.State == "" || state != q.State || code == "" {
 		return wrong("another state")
@@ -189,6 +186,7 @@ func (d *Accounts) ComeBack(
 	if claims.AuthTime != nil && !time.Unix(int64(*claims.AuthTime), 0).After(d.Now()) {
 		who.Proven = time.Unix(int64(*claims.AuthTime), 0).UTC() // a sign-in that the provider remembered proves no more
 	}
+	d.passed(trial{account: user, known: true, place: placeOf(from)})
 	if q.Proof != "" {
 		d.Happened(who.By(desk.EventProof, "by the identity provider"))
 	}

@@ -20,6 +20,8 @@ type Accounts struct {
 	known    sync.Map // tokens that programs have shown, by hash
 	sessions sync.Map // sessions that were asked about, by id
 	tries    tries
+	behind   sync.WaitGroup // what is done after its answer was given
+	asking   sync.Mutex     // one letter for a forgotten password is written at a time
 	open     OpenHouse
 	provider provider
 	Settings

@@ -30,8 +30,8 @@ func (d *Accounts) SignIn(ctx context.Context, name, password, from string) (des
 	name = strings.TrimSpace(name)
 	h := d.Present()
 	id, known := h.Index.UserID(name)
-	account := cmp.Or(id, strings.ToLower(name))
-	if err := d.tries.may(account, from, d.Now()); err != nil {
+	trial, err := d.attempt(cmp.Or(id, strings.ToLower(name)), known, from)
+	if err != nil {
 		return desk.Actor{}, err
 	}
 	hash := decoy
@@ -51,13 +51,12 @@ func (d *Accounts) SignIn(ctx context.Context, name, password, from string) (des
 		return desk.Actor{}, err
 	}
 	if !fits || !known {
-		d.tries.failed(account, from, d.Now())
 		who := ""
 		if known {
 			who = id
 		}
 		d.Happened(desk.Event{What: desk.EventFailed, Who: who, From: from, Text: "as “" + name + "”"})
-		return desk.Actor{}, desk.Refuse(desk.NotSignedIn, "The name or the password is not right.")
+		return desk.Actor{}, d.failed(trial, desk.Refuse(desk.NotSignedIn, "The name or the password is not right."))
 	}
 	if !h.Index.Live(id, d.Now()) {
 		d.Happened(desk.Event{What: desk.EventFailed, Who: id, From: from, Text: "the account is not active"})
@@ -66,7 +65,7 @@ func (d *Accounts) SignIn(ctx context.Context, name, password, from string) (des
 	if err := d.closed(id); err != nil {
 		return desk.Actor{}, err
 	}
-	d.tries.passed(account, from, d.Now())
+	d.passed(trial)
 	return desk.Actor{User: id, From: from}, nil
 }
 
@@ -214,7 +213,8 @@ func (d *Accounts) Prove(who desk.Actor, password string) error {
 
 // fits refuses a password that is not somebody's own.
 func (d *Accounts) fits(who desk.Actor, password string) error {
-	if err := d.tries.may(who.User, who.From, d.Now()); err != nil {
+	trial, err := d.attempt(who.User, true, who.From)
+	if err != nil {
 		return err
 	}
 	c, err := d.Store.Credential(who.User)
@@ -228,9 +228,8 @@ func (d *Accounts) fits(who desk.Actor, password string) error {
 		return err
 	}
 	if !fits || c.Hash == "" {
-		d.tries.failed(who.User, who.From, d.Now())
 		d.Happened(who.By(desk.EventNoProof, "a wrong password"))
-		return desk.Refuse(desk.NotAllowed, "This is not your password.")
+		return d.failed(trial, desk.Refuse(desk.NotAllowed, "This is not your password."))
 	}
 	return nil
 }
