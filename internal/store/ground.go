@@ -7,6 +7,7 @@ import (
 	"os"
 	"sync"
 
+	"golang.org/x/sys/unix"
 	"gorm.io/gorm"
 	"modernc.org/sqlite"
 	sqlite3 "modernc.org/sqlite/lib"
@@ -71,12 +72,10 @@ func (s *Store) Ready() error {
 	if err := s.ground.holds(); err != nil {
 		return err
 	}
-	f, err := os.OpenFile(s.ground.file, os.O_WRONLY, 0)
-	if err != nil {
+	// The file is never opened here but by SQLite: to close it would drop the locks that the whole process holds on it
+	// (POSIX, fcntl), and then another program that opens and closes it would take its log away.
+	if err := unix.Access(s.ground.file, unix.W_OK); err != nil {
 		return &Unusable{fmt.Sprintf("The file %s cannot be written: %s.", s.ground.file, err)}
-	}
-	if err := f.Close(); err != nil {
-		return &Unusable{err.Error()}
 	}
 	if err := s.db.Exec("SELECT 1").Error; err != nil {
 		return &Unusable{fmt.Sprintf("The database cannot be read: %s.", err)}

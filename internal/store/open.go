@@ -1,12 +1,10 @@
 package store
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"net/url"
 	"os"
@@ -21,7 +19,8 @@ import (
 	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
-	_ "modernc.org/sqlite" // the SQLite that runs, in Go: the program builds without a C compiler
+	sqlitedb "modernc.org/sqlite" // the SQLite that runs, in Go: the program builds without a C compiler
+	sqlite3 "modernc.org/sqlite/lib"
 )
 
 // Store is an open database. It can be used by many goroutines at once: they read side by side, and write one after
@@ -118,28 +117,17 @@ func dial(file string, connections, cache int, pragmas ...string) (*gorm.DB, err
 	return db, nil
 }
 
-// sqliteMagic is how a file of SQLite begins.
-const sqliteMagic = "SQLite format 3\x00"
-
-// recognise gives the version of the schema in a file, 0 if nothing is in it yet. It writes nothing.
+// recognise gives the version of the schema in a file, 0 if nothing is in it yet. It writes nothing, and opens the file
+// by SQLite alone (see [Store.Ready]).
 func recognise(file string) (version int, err error) {
-	f, err := os.Open(file)
-	if err != nil {
+	info, err := os.Stat(file)
+	switch {
+	case err != nil:
 		return 0, err
-	}
-	head := make([]byte, len(sqliteMagic))
-	n, err := io.ReadFull(f, head)
-	if err := errors.Join(f.Close()); err != nil {
-		return 0, err
-	}
-	if n == 0 && errors.Is(err, io.EOF) {
+	case info.IsDir():
+		return 0, errors.New("it is a folder: name a file in it")
+	case info.Size() == 0:
 		return 0, nil
-	}
-	if !bytes.Equal(head, []byte(sqliteMagic)) {
-		if info, statErr := os.Stat(file); statErr == nil && info.IsDir() {
-			return 0, errors.New("it is a folder: name a file in it")
-		}
-		return 0, errors.New("the file is not a database: it was left as it is")
 	}
 	db, err := dial(file, 1, 1<<10, "query_only(1)")
 	if err != nil {
@@ -151,6 +139,9 @@ func recognise(file string) (version int, err error) {
 	if err := errors.Join(db.Raw("PRAGMA application_id").Scan(&id).Error,
 		db.Raw("PRAGMA user_version").Scan(&version).Error,
 		db.Raw("SELECT name FROM sqlite_master WHERE type = 'table'").Scan(&tables).Error); err != nil {
+		if of := (*sqlitedb.Error)(nil); errors.As(err, &of) && of.Code()&0xff == sqlite3.SQLITE_NOTADB {
+			return 0, errors.New("the file is not a database: it was left as it is")
+		}
 		return 0, err
 	}
 	all := " " + strings.Join(tables, " ") + " "
