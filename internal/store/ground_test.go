@@ -1,80 +1,71 @@
 package store_test
 
 import (
-	"database/sql"
+	"fmt"
 	"os"
-	"os/exec"
 	"path/filepath"
+	"strings"
+	"syscall"
 	"testing"
 	"time"
-
-	_ "modernc.org/sqlite"
 
 	"fachwerk/internal/store"
 )
 
-const otherFile = "FACHWERK_OTHER_FILE"
-
-// TestAnotherProgram is no test of its own: it is the other program of the test below, which opens the file, reads of
-// it, and closes it, as any tool for SQLite does.
-func TestAnotherProgram(t *testing.T) {
-	file := os.Getenv(otherFile)
-	if file == "" {
-		return
-	}
-	db, err := sql.Open("sqlite", file)
+// locked tells whether this process holds a lock on a file. SQLite holds one on its database as long as it is open, so
+// that another program that closes it leaves the log alone.
+func locked(t *testing.T, file string) bool {
+	t.Helper()
+	info, err := os.Stat(file)
 	if err != nil {
 		t.Fatal(err)
 	}
-	var n int
-	if err := db.QueryRow("SELECT count(*) FROM revisions").Scan(&n); err != nil {
+	locks, err := os.ReadFile("/proc/locks")
+	if err != nil {
 		t.Fatal(err)
 	}
-	if err := db.Close(); err != nil {
-		t.Fatal(err)
+	for line := range strings.Lines(string(locks)) {
+		f := strings.Fields(line)
+		if len(f) > 5 && f[4] == fmt.Sprint(os.Getpid()) &&
+			strings.HasSuffix(f[5], fmt.Sprintf(":%d", info.Sys().(*syscall.Stat_t).Ino)) {
+			return true
+		}
 	}
+	return false
 }
 
-// Another program that opens and closes the file stops nothing, also after the server was asked whether it is ready: the
-// locks on the file are still held, so that its log stays.
-func TestAnotherProgramOpensTheFile(t *testing.T) {
+// Nothing in the process opens the database but SQLite: whoever closes it drops the locks of the whole process, and the
+// next program that opens and closes the file takes its log away, whereupon nothing can be recorded.
+func TestTheLocksOnTheFileStay(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "x.db")
 	s, err := store.Open(file, false)
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = s.Close() })
-	write := func(what string) {
-		t.Helper()
-		if err := s.Log(store.Event{At: time.Now(), What: what}); err != nil {
-			t.Fatal(err)
-		}
-	}
-	write("before")
-	if err := s.Ready(); err != nil {
+	if err := s.Log(store.Event{At: time.Now(), What: "something"}); err != nil {
 		t.Fatal(err)
 	}
-	for round := range 3 {
-		if round == 1 { // as a second desk in the same process does
+	if !locked(t, file) {
+		t.Fatal("an open database is not locked, so this proves nothing")
+	}
+	for what, do := range map[string]func() error{
+		"asked whether it is ready": s.Ready,
+		"opened a second time": func() error {
 			again, err := store.Open(file, true)
 			if err != nil {
-				t.Fatal(err)
+				return err
 			}
-			if err := again.Close(); err != nil {
-				t.Fatal(err)
-			}
-		}
-		other := exec.Command(os.Args[0], "-test.run", "^TestAnotherProgram$")
-		other.Env = append(os.Environ(), otherFile+"="+file)
-		if out, err := other.CombinedOutput(); err != nil {
-			t.Fatalf("%v: %s", err, out)
-		}
-		if _, err := os.Stat(file + "-wal"); err != nil {
-			t.Errorf("the log is gone: %v", err)
-		}
-		write("after")
-		if err := s.Ready(); err != nil {
+			return again.Close()
+		},
+		"copied": func() error { return store.Copy(file, filepath.Join(t.TempDir(), "copy.db")) },
+		"proven": func() error { return s.Whole() },
+	} {
+		if err := do(); err != nil {
 			t.Error(err)
+		}
+		if !locked(t, file) {
+			t.Errorf("%s, the database is no longer locked", what)
 		}
 	}
 }
