@@ -227,6 +227,55 @@ func verifyCommand() *cobra.Command {
 	return c
 }
 
+func mendCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "mend --db FILE --as recorded|found",
+		Short: "Decide what is so where the design was altered beside the record",
+		Long: "Where fachwerk verify says that the design is not the one that the record leads to: --as recorded puts back " +
+			"what the record says, --as found records what was found as a change of the operator's. No server may serve the file.",
+		Args: usageArgs(cobra.NoArgs),
+	}
+	db := dbFlag(c)
+	as := c.Flags().String("as", "", "recorded or found")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		if err := require(cmd, "db", "as"); err != nil {
+			return err
+		}
+		if *as != "recorded" && *as != "found" {
+			return usageError{errors.New("--as is recorded or found")}
+		}
+		lease, err := store.TakeLease(*db)
+		if err != nil {
+			return err
+		}
+		altered, err := mend(*db, *as == "found")
+		for _, a := range altered {
+			if _, err := fmt.Fprintf(cmd.OutOrStdout(), "%s: %s\n", *as, a); err != nil {
+				return err
+			}
+		}
+		return errors.Join(err, lease.Release())
+	}
+	return c
+}
+
+// mend puts back what the record says, and then, if what was found is to stand, records that as a change.
+func mend(file string, found bool) (altered []store.Altered, err error) {
+	s, err := store.Open(file, true)
+	if err != nil {
+		return nil, err
+	}
+	defer func() { err = errors.Join(err, s.Close()) }()
+	if altered, err = s.PutBack(); err != nil || !found || len(altered) == 0 {
+		return altered, err
+	}
+	d, err := rooms.Open(s, time.Now)
+	if err != nil {
+		return altered, err
+	}
+	return altered, d.TakeFound(altered)
+}
+
 // tellProof prints the heads of the chains.
 func tellProof(to io.Writer, p store.Proof) error {
 	_, err := fmt.Fprintf(to, "revisions %d %s\nsecurity-log %d %s\n",

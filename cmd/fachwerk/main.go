@@ -85,6 +85,7 @@ func commands() *cobra.Command {
 		testCommand(),
 		askCommand(),
 		verifyCommand(),
+		mendCommand(),
 		workCommand(),
 		returnedCommand(),
 		backupCommand(),

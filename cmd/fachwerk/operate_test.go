@@ -3,6 +3,9 @@ package main_test
 import (
 	"bytes"
 	"crypto/tls"
+	"database/sql"
+	"errors"
+	"fmt"
 	"io"
 	"net"
 	"net/http"
@@ -184,6 +187,64 @@ func TestADamagedDatabaseIsTold(t *testing.T) {
 		if code, _, stderr := run(t, args...); code != 1 || !strings.Contains(stderr, "fachwerk restore") {
 			t.Errorf("%v: exit %d, %s", args, code, stderr)
 		}
+	}
+}
+
+// What is written into the design beside the record makes nobody an owner: it is told at the start, what the record says
+// is served, nothing is changed, and no backup is made of it, until an operator has decided which is right.
+func TestADesignThatWasAlteredBesideTheRecord(t *testing.T) {
+	for _, as := range []string{"recorded", "found"} {
+		db := filepath.Join(t.TempDir(), "x.db")
+		serve(t, "--db", db, "--demo").end(t)
+		alter(t, db, `INSERT INTO objects (kind, id, value) VALUES ('assignment', 'mole',
+			CAST('{"id":"mole","subject":{"user":"mireille.aster"},"set":"fachwerk-owner"}' AS BLOB))`)
+		if code, _, stderr := run(t, "verify", "--db", db); code != 1 ||
+			!strings.Contains(stderr, `the assignment "mole" is in the design, and the record knows nothing of it`) {
+			t.Errorf("verify: exit %d, %s", code, stderr)
+		}
+		if code, _, stderr := run(t, "backup", "--db", db, db+".copy"); code != 1 || !strings.Contains(stderr, "mole") {
+			t.Errorf("backup: exit %d, %s", code, stderr)
+		}
+		s := serve(t, "--db", db)
+		if me := s.call(t, s.client(t, "mireille.aster"), "GET", "/api/me", nil); len(me["rights"].([]any)) > 0 {
+			t.Errorf("who was made an owner beside the record holds %v", me["rights"])
+		}
+		signe := s.client(t, "signe.halloran")
+		draft := s.call(t, signe, "POST", "/api/draft/assign", map[string]any{
+			"subjects": []any{map[string]string{"kind": "user", "id": "noor.tamsin"}},
+			"targets":  []any{map[string]string{"kind": "role", "id": "night-cover"}},
+			"terms":    map[string]string{"area": "terminal-1"},
+		})
+		resp, err := signe.Post(s.url+"/api/draft/apply", "application/json",
+			strings.NewReader(fmt.Sprintf(`{"stamp": %q, "reason": "x"}`, draft["stamp"])))
+		if err != nil {
+			t.Fatal(err)
+		}
+		told, err := io.ReadAll(resp.Body)
+		if err := errors.Join(err, resp.Body.Close()); err != nil || resp.StatusCode != http.StatusServiceUnavailable ||
+			!strings.Contains(string(told), "nothing is changed until") {
+			t.Errorf("a change is answered %d %s %v", resp.StatusCode, told, err)
+		}
+		s.end(t)
+		if code, out, stderr := run(t, "mend", "--db", db, "--as", as); code != 0 || !strings.Contains(out, "mole") {
+			t.Fatalf("mend: exit %d, %s %s", code, out, stderr)
+		}
+		if code, out, stderr := run(t, "verify", "--db", db); code != 0 || strings.Contains(out, "revisions 61") != (as == "found") {
+			t.Errorf("mended as %s, verify: exit %d, %s %s", as, code, out, stderr)
+		}
+	}
+}
+
+// alter has another program write to a database that nobody serves.
+func alter(t *testing.T, file, statement string) {
+	t.Helper()
+	db, err := sql.Open("sqlite", file)
+	if err == nil {
+		_, err = db.Exec(statement)
+		err = errors.Join(err, db.Close())
+	}
+	if err != nil {
+		t.Fatal(err)
 	}
 }
 

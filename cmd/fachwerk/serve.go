@@ -189,7 +189,7 @@ func serve(set *settings) error {
 		_, _ = daemon.SdNotify(false, daemon.SdNotifyReady) // where a service manager waits for it
 	}
 	if follows == nil {
-		prove(ctx, s.Store, set.DB, doors.Watch.Proven)
+		prove(ctx, d, s.Store, set.DB, doors.Watch.Proven)
 		go follow(ctx, d)
 		go remind(ctx, d)
 		go keepUses(ctx, d)
@@ -323,15 +323,26 @@ func jumped(last, now time.Time) time.Duration {
 // soon is how large a database may be, in bytes, to be proven before anybody is served.
 const soon = 32 << 20
 
-// prove proves the pages and chains of the database, and tells in the log what is wrong and what can be done. Who may
-// do what is known all the same, so nobody is kept from being served; a large database is proven meanwhile.
-func prove(ctx context.Context, s *store.Store, file string, proven func(sound bool)) {
+// prove proves the pages and chains of the database, and that the design is the one that the record leads to, and tells
+// in the log what is wrong and what can be done. Of a design that was altered beside the record, what the record says
+// is served, and nothing is changed. A large database is proven while it is served; until its design is, nothing is
+// changed either.
+func prove(ctx context.Context, d *rooms.Desk, s *store.Store, file string, proven func(sound bool)) {
 	look := func() {
 		err := desk.Guarded(func() error {
+			err := s.Within(ctx).Present()
+			if altered := (*store.ErrAltered)(nil); errors.As(err, &altered) {
+				d.Distrust(altered)
+				return err
+			}
+			d.Hold("")
+			if err != nil {
+				return err
+			}
 			if err := s.Within(ctx).Whole(); err != nil {
 				return err
 			}
-			_, err := s.Within(ctx).Verify("")
+			_, err = s.Within(ctx).Verify("")
 			return err
 		})
 		switch {
@@ -340,14 +351,18 @@ func prove(ctx context.Context, s *store.Store, file string, proven func(sound b
 			slog.Info("the database is sound", "file", file)
 		case ctx.Err() == nil:
 			proven(false)
-			slog.Error("the database is not sound: keep it, find out by fachwerk verify and the backups since when, and put "+
-				"a sound one in place by fachwerk restore", "file", file, "error", err)
+			remedy := "keep it, find out by fachwerk verify and the backups since when, and put a sound one in place by fachwerk restore"
+			if altered := (*store.ErrAltered)(nil); errors.As(err, &altered) {
+				remedy = "what the record says is served, for reading only"
+			}
+			slog.Error("the database is not sound: "+remedy, "file", file, "error", err)
 		}
 	}
 	if info, err := os.Stat(file); err == nil && info.Size() <= soon {
 		look()
 		return
 	}
+	d.Hold("The design is being compared with the record, as after each start: changes are taken in a moment.")
 	go look()
 }
 

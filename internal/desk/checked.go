@@ -486,6 +486,9 @@ func (d *Desk) Commit(c *checked, message string, notes ...Note) (*House, error)
 	if d.Present() != h {
 		return nil, errMoved
 	}
+	if why := d.held.Load(); why != nil {
+		return nil, &store.Unusable{Reason: *why}
+	}
 	if err := c.Who.Stopped(); err != nil { // it was stopped while it waited for its turn
 		return nil, err
 	}

@@ -45,6 +45,8 @@ type Desk struct {
 	CarryOut func(h *House, who Actor, what Carried) (along func(s *store.Store, revision int) error, then func(),
 		err error)
 	zone *time.Location // nil: UTC
+	// held is why nothing is changed now; nil if it may be.
+	held atomic.Pointer[string]
 	// snapshot is the revision of the snapshot beside the database; 0 if there is none that counts.
 	snapshot atomic.Int64
 	// Outside is the address as it is seen from outside, without a slash at the end. It is set before anybody is served.

@@ -9,6 +9,7 @@ import (
 	"fachwerk/internal/core/change"
 	"fachwerk/internal/core/model"
 	"fachwerk/internal/core/use"
+	"fachwerk/internal/store"
 )
 
 // What an operator does at the command line needs no right: whoever can read the database file holds all of it anyway.
@@ -86,6 +87,22 @@ func (d *Desk) Operate(h *House, ops []change.Op, why string) error {
 // Operated checks what an operator would do.
 func (d *Desk) Operated(h *House, ops []change.Op) *checked {
 	return d.Check(h, operator, Act{Door: ByOperator, Ops: ops})
+}
+
+// TakeFound records what was found in the database beside the record as a change of the operator's.
+func (d *Desk) TakeFound(altered []store.Altered) error {
+	return d.Writing(func(h *House) error {
+		var ops []change.Op
+		for _, a := range altered {
+			switch was := h.Design().Get(a.Kind, a.ID); {
+			case a.Found != nil:
+				ops = append(ops, change.Put(h.Design(), a.Found))
+			case was != nil:
+				ops = append(ops, change.Delete(was))
+			}
+		}
+		return d.Operate(h, ops, "Takes over what was found in the database beside the record")
+	})
 }
 
 // Past is a revision of an invented past.

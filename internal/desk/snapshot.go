@@ -37,6 +37,31 @@ func (d *Desk) begin() error {
 	return d.catchUp()
 }
 
+// Hold has nothing be changed, for a reason that whoever asks is told; an empty one lets changes be made again.
+func (d *Desk) Hold(why string) {
+	if why == "" {
+		d.held.Store(nil)
+		return
+	}
+	d.held.Store(&why)
+}
+
+// Distrust serves what the record says in place of objects that were altered beside it, and lets nothing be changed
+// until somebody has decided what is so.
+func (d *Desk) Distrust(found *store.ErrAltered) {
+	d.Write.Lock()
+	defer d.Write.Unlock()
+	d.Hold("The design in the database is not the one that the record leads to, so nothing is changed until whoever runs " +
+		"Fachwerk has decided which is right (fachwerk verify, fachwerk mend). What is shown is what the record says.")
+	edits := make([]model.Edit, len(found.Objects))
+	for i, a := range found.Objects {
+		edits[i] = model.Edit{Kind: a.Kind, ID: a.ID, After: a.Recorded}
+	}
+	h := d.Present()
+	next := &House{Revision: h.Revision, At: h.At, Index: h.Index.Update(h.Design().With(edits)), Uses: h.Uses}
+	d.enterHouse(next)
+}
+
 // resumed gives the index of the snapshot, and its revision.
 func (d *Desk) resumed() (revision int, x *index.Index, err error) {
 	revision, pieces, err := d.Store.Snapshot(2)

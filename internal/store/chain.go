@@ -170,8 +170,9 @@ type Proof struct {
 // ErrBroken tells that a chain does not hold together.
 var ErrBroken = errors.New("the chain is broken")
 
-// Verify proves both chains from their beginnings, and looks for a hash that was kept elsewhere. It is [ErrBroken],
-// with the place, if an entry is not what its hash says, or one is missing.
+// Verify proves both chains from their beginnings, and that the present design is the one that the record leads to; and
+// it looks for a hash that was kept elsewhere. It is [ErrBroken], with the place, if an entry is not what its hash says,
+// or one is missing, and [ErrAltered] if the design is another.
 func (s *Store) Verify(contains string) (p Proof, err error) {
 	err = s.read(func(tx *gorm.DB) error {
 		if err := chainRevisions(tx, func(r Revision, hash string) error {
@@ -206,7 +207,14 @@ func (s *Store) Verify(contains string) (p Proof, err error) {
 			}
 			p.SecurityHead, p.Contains = e.Hash, p.Contains || e.Hash == contains
 		}
-		return rows.Err()
+		if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+			return err
+		}
+		altered, err := within(tx).altered()
+		if err == nil && len(altered) > 0 {
+			err = &ErrAltered{altered}
+		}
+		return err
 	})
 	return p, err
 }

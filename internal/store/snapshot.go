@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/binary"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"hash/crc32"
@@ -19,7 +20,7 @@ import (
 // A snapshot is a file beside the database that holds the design of a revision, with what was compiled of it, in a form
 // that is read back quickly. It can be lost or removed at any time: everything in it is had from the database too. It
 // counts only for the program that wrote it, and for a database whose record holds that very revision, by the hash of
-// its chain.
+// its chain; and only if it is, byte for byte, the one that was kept last.
 //
 // The file begins with a head and goes on with pieces, each with a mark of its section, its length and a checksum.
 
@@ -85,14 +86,18 @@ func (s *Store) KeepSnapshot(revision int, sections ...Section) (err error) {
 	case err != nil:
 		return err
 	}
-	if err := errors.Join(f.Truncate(0), writeSnapshot(f, head, sections), f.Sync()); err != nil {
+	sum := sha256.New()
+	if err := errors.Join(f.Truncate(0), writeSnapshot(io.MultiWriter(f, sum), head, sections), f.Sync()); err != nil {
 		return errors.Join(err, os.Remove(f.Name()))
 	}
 	if err := os.Rename(f.Name(), name); err != nil {
 		return err
 	}
-	return syncFolder(filepath.Dir(name))
+	return errors.Join(syncFolder(filepath.Dir(name)), s.SetSetting(settingSnapshot, hex.EncodeToString(sum.Sum(nil))))
 }
+
+// settingSnapshot is the SHA-256 of the snapshot that was kept last: no other counts.
+const settingSnapshot = "snapshot"
 
 func writeSnapshot(f io.Writer, head []byte, sections []Section) error {
 	w := bufio.NewWriterSize(f, 1<<20)
@@ -132,7 +137,8 @@ func (s *Store) Snapshot(sections int) (revision int, pieces [][]string, err err
 		return 0, nil, err
 	}
 	defer func() { err = errors.Join(err, f.Close()) }()
-	in := bufio.NewReaderSize(f, 1<<20)
+	sum := sha256.New()
+	in := bufio.NewReaderSize(io.TeeReader(f, sum), 1<<20)
 	begins := make([]byte, len(snapshotMagic)+sha256.Size+8)
 	if _, err := io.ReadFull(in, begins); err != nil || !bytes.HasPrefix(begins, snapshotMagic) {
 		return 0, nil, errors.Join(errors.New("the file does not begin as a snapshot does"), err)
@@ -149,7 +155,16 @@ func (s *Store) Snapshot(sections int) (revision int, pieces [][]string, err err
 	if !bytes.Equal(head, append(begins, rest...)) {
 		return 0, nil, ErrNotFound
 	}
-	pieces, err = readPieces(in, sections)
+	if pieces, err = readPieces(in, sections); err != nil {
+		return 0, nil, err
+	}
+	if _, err := io.Copy(io.Discard, in); err != nil {
+		return 0, nil, err
+	}
+	kept, err := s.Setting(settingSnapshot)
+	if err == nil && kept != hex.EncodeToString(sum.Sum(nil)) {
+		err = errors.New("it is not the snapshot that was kept last")
+	}
 	return revision, pieces, err
 }
 
