@@ -232,7 +232,9 @@ func mendCommand() *cobra.Command {
 		Use:   "mend --db FILE --as recorded|found",
 		Short: "Decide what is so where the design was altered beside the record",
 		Long: "Where fachwerk verify says that the design is not the one that the record leads to: --as recorded puts back " +
-			"what the record says, --as found records what was found as a change of the operator's. No server may serve the file.",
+			"what the record says, --as found records what was found as a change of the operator's. Where passwords, second " +
+			"factors, tokens, settings or decisions were altered: --as recorded takes away what was put in, but for decisions; " +
+			"--as found lets it stand. No server may serve the file.",
 		Args: usageArgs(cobra.NoArgs),
 	}
 	db := dbFlag(c)
@@ -260,20 +262,31 @@ func mendCommand() *cobra.Command {
 }
 
 // mend puts back what the record says, and then, if what was found is to stand, records that as a change.
-func mend(file string, found bool) (altered []store.Altered, err error) {
+func mend(file string, found bool) (said []string, err error) {
 	s, err := store.Open(file, true)
 	if err != nil {
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, s.Close()) }()
-	if altered, err = s.PutBack(); err != nil || !found || len(altered) == 0 {
-		return altered, err
+	things, err := s.Reseal(found)
+	for _, u := range things {
+		said = append(said, u.String())
+	}
+	if err != nil {
+		return said, err
+	}
+	altered, err := s.PutBack()
+	for _, a := range altered {
+		said = append(said, a.String())
+	}
+	if err != nil || !found || len(altered) == 0 {
+		return said, err
 	}
 	d, err := rooms.Open(s, time.Now)
 	if err != nil {
-		return altered, err
+		return said, err
 	}
-	return altered, d.TakeFound(altered)
+	return said, d.TakeFound(altered)
 }
 
 // tellProof prints the heads of the chains.

@@ -343,6 +343,10 @@ func prove(ctx context.Context, d *rooms.Desk, s *store.Store, file string, prov
 				return err
 			}
 			_, err = s.Within(ctx).Verify("")
+			if unsealed := (*store.ErrUnsealed)(nil); errors.As(err, &unsealed) {
+				d.Hold("What lets people in, or what was decided, was altered beside Fachwerk, so nothing is changed until whoever " +
+					"runs it has decided what stands (fachwerk verify, fachwerk mend).")
+			}
 			return err
 		})
 		switch {

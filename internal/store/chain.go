@@ -172,7 +172,8 @@ var ErrBroken = errors.New("the chain is broken")
 
 // Verify proves both chains from their beginnings, and that the present design is the one that the record leads to; and
 // it looks for a hash that was kept elsewhere. It is [ErrBroken], with the place, if an entry is not what its hash says,
-// or one is missing, and [ErrAltered] if the design is another.
+// or one is missing, [ErrAltered] if the design is another, and [ErrUnsealed] if what
+// is sealed beside it is.
 func (s *Store) Verify(contains string) (p Proof, err error) {
 	err = s.read(func(tx *gorm.DB) error {
 		if err := chainRevisions(tx, func(r Revision, hash string) error {
@@ -213,6 +214,13 @@ func (s *Store) Verify(contains string) (p Proof, err error) {
 		altered, err := within(tx).altered()
 		if err == nil && len(altered) > 0 {
 			err = &ErrAltered{altered}
+		}
+		if err != nil {
+			return err
+		}
+		things, err := within(tx).unsealed()
+		if err == nil && len(things) > 0 {
+			err = &ErrUnsealed{things}
 		}
 		return err
 	})

@@ -303,8 +303,13 @@ var steps = []func(tx *gorm.DB) error{
 	},
 	// What was loose at the ends of weeks is kept, and so are versions of catalogues to be adopted later.
 	func(tx *gorm.DB) error { return tx.AutoMigrate(&FindingCount{}, &KeptCatalogue{}) },
-	// From where people signed in.
-	func(tx *gorm.DB) error { return tx.AutoMigrate(&Place{}) },
+	// From where people signed in; and seals on what changes by no revision.
+	func(tx *gorm.DB) error {
+		if err := tx.AutoMigrate(&Place{}, &Seal{}); err != nil {
+			return err
+		}
+		return sealEverything(tx)
+	},
 }
 
 // usesOf takes the last uses out of the people of an earlier program. Their values stay as they were recorded.

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"strconv"
 	"time"
 
 	"gorm.io/gorm"
@@ -137,7 +138,10 @@ func (s *Store) AddReview(
 				)
 			}
 		}
-		return within(tx).addDecisions(decisions)
+		if err := within(tx).addDecisions(decisions); err != nil || len(decisions) == 0 {
+			return err
+		}
+		return sealItems(tx, slices.DeleteFunc(slices.Clone(items), func(i ReviewItem) bool { return i.Decision == "" }))
 	})
 	return r.ID, err
 }
@@ -304,8 +308,17 @@ func (s *Store) DecideAll(items []ReviewItem, decisions []Decision) error {
 				return cmp.Or(err, ErrNotFound)
 			}
 		}
-		return nil
+		return sealItems(tx, items)
 	})
+}
+
+// sealItems seals what was decided about some items.
+func sealItems(tx *gorm.DB, items []ReviewItem) error {
+	owners := make([]string, len(items))
+	for n, i := range items {
+		owners[n] = strconv.Itoa(i.ID)
+	}
+	return seal(tx, sealDecisions, owners...)
 }
 
 func (s *Store) addDecisions(list []Decision) error {

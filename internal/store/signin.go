@@ -15,7 +15,14 @@ func (s *Store) Credential(user string) (c Credential, err error) {
 }
 
 // SaveCredential keeps a user's password hash in place of an earlier one.
-func (s *Store) SaveCredential(c Credential) error { return s.w.Save(&c).Error }
+func (s *Store) SaveCredential(c Credential) error {
+	return s.write(func(tx *gorm.DB) error {
+		if err := tx.Save(&c).Error; err != nil {
+			return err
+		}
+		return seal(tx, "password", c.User)
+	})
+}
 
 // SaveLink keeps a link, and ends those that its user had before.
 func (s *Store) SaveLink(l Link) error {
@@ -70,7 +77,7 @@ func (s *Store) UseLink(hash string, now time.Time, keep func(*Store) error) err
 // SetPassword keeps a credential in place of an earlier one; all sessions of its user but one end, and their links.
 func (s *Store) SetPassword(c Credential, now time.Time, stays string) error {
 	return s.Together(func(s *Store) error {
-		return errors.Join(s.DropLinks(c.User), s.EndSessions(now, stays, c.User), s.w.Save(&c).Error)
+		return errors.Join(s.DropLinks(c.User), s.EndSessions(now, stays, c.User), s.SaveCredential(c))
 	})
 }
 
@@ -80,7 +87,14 @@ func (s *Store) Identity(issuer, subject string) (i Identity, err error) {
 }
 
 // SaveIdentity keeps whom an identity provider means by a subject.
-func (s *Store) SaveIdentity(i Identity) error { return s.w.Create(&i).Error }
+func (s *Store) SaveIdentity(i Identity) error {
+	return s.write(func(tx *gorm.DB) error {
+		if err := tx.Create(&i).Error; err != nil {
+			return err
+		}
+		return seal(tx, "ties to the identity provider", i.User)
+	})
+}
 
 // IdentityOf gives by which subject an identity provider knows a user; [ErrNotFound] if it does not.
 func (s *Store) IdentityOf(issuer, user string) (i Identity, err error) {
@@ -88,9 +102,14 @@ func (s *Store) IdentityOf(issuer, user string) (i Identity, err error) {
 }
 
 // DropIdentities forgets by which subjects providers know a user, and tells how many there were.
-func (s *Store) DropIdentities(user string) (int64, error) {
-	done := s.w.Where("user = ?", user).Delete(&Identity{})
-	return done.RowsAffected, done.Error
+func (s *Store) DropIdentities(user string) (n int64, err error) {
+	return n, s.write(func(tx *gorm.DB) error {
+		done := tx.Where("user = ?", user).Delete(&Identity{})
+		if n = done.RowsAffected; done.Error != nil {
+			return done.Error
+		}
+		return seal(tx, "ties to the identity provider", user)
+	})
 }
 
 // Factors gives a user's factors, in the order in which they were made.
@@ -116,7 +135,7 @@ func (s *Store) SaveFactors(user, drop string, list ...Factor) error {
 				return err
 			}
 		}
-		return nil
+		return seal(tx, "second factors", user)
 	})
 }
 
@@ -134,19 +153,24 @@ func (s *Store) DropFactor(user, id string) error {
 		var left int64
 		if err := tx.Model(&Factor{}).Where("user = ? AND kind <> 'recovery'", user).Count(&left).Error; err != nil ||
 			left > 0 {
+			return errors.Join(err, seal(tx, "second factors", user))
+		}
+		if err := tx.Where("user = ?", user).Delete(&Factor{}).Error; err != nil {
 			return err
 		}
-		return tx.Where("user = ?", user).Delete(&Factor{}).Error
+		return seal(tx, "second factors", user)
 	})
 }
 
 // UseRecovery uses up a recovery code; [ErrNotFound] if the user has none with that hash.
 func (s *Store) UseRecovery(user, hash string) error {
-	done := s.w.Where("user = ? AND kind = 'recovery' AND data = ?", user, []byte(hash)).Delete(&Factor{})
-	if done.Error == nil && done.RowsAffected == 0 {
-		return ErrNotFound
-	}
-	return done.Error
+	return s.write(func(tx *gorm.DB) error {
+		done := tx.Where("user = ? AND kind = 'recovery' AND data = ?", user, []byte(hash)).Delete(&Factor{})
+		if done.Error == nil && done.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		return errors.Join(done.Error, seal(tx, "second factors", user))
+	})
 }
 
 // UseStep keeps the step of a time code that was used; [ErrNotFound] if it, or a later one, was used before.
@@ -196,7 +220,14 @@ func (s *Store) SessionsOf(user string) (out []SignedIn, err error) {
 }
 
 // SaveToken keeps a program's token.
-func (s *Store) SaveToken(t Token) error { return s.w.Create(&t).Error }
+func (s *Store) SaveToken(t Token) error {
+	return s.write(func(tx *gorm.DB) error {
+		if err := tx.Create(&t).Error; err != nil {
+			return err
+		}
+		return seal(tx, "token", t.Hash)
+	})
+}
 
 // Token gives a program's token by its hash; [ErrNotFound] if there is none.
 func (s *Store) Token(hash string) (t Token, err error) { return t, first(s.db, &t, "hash = ?", hash) }
@@ -223,7 +254,13 @@ func (s *Store) ReplaceTokens(list []Token) error {
 
 // AlterToken keeps whose a token is, and when it was last used, ends or was withdrawn.
 func (s *Store) AlterToken(t Token) error {
-	return s.w.Model(&Token{}).Where("hash = ?", t.Hash).Select("By", "Expires", "Used", "Ended").Updates(&t).Error
+	return s.write(func(tx *gorm.DB) error {
+		if err := tx.Model(&Token{}).Where("hash = ?", t.Hash).Select("By", "Expires", "Used", "Ended").
+			Updates(&t).Error; err != nil {
+			return err
+		}
+		return seal(tx, "token", t.Hash)
+	})
 }
 
 // SeenToken keeps when a token was last used, and nothing else of it: it may be withdrawn meanwhile.

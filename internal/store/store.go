@@ -519,7 +519,14 @@ func (s *Store) Setting(name string) (string, error) {
 }
 
 // SetSetting keeps a fact about the database.
-func (s *Store) SetSetting(name, value string) error { return s.w.Save(&setting{name, value}).Error }
+func (s *Store) SetSetting(name, value string) error {
+	return s.write(func(tx *gorm.DB) error {
+		if err := tx.Save(&setting{name, value}).Error; err != nil {
+			return err
+		}
+		return seal(tx, "setting", name)
+	})
+}
 
 // Undone tells which revisions were undone, and by which.
 func (s *Store) Undone() (map[int]int, error) {
