@@ -71,7 +71,7 @@ type File struct {
 
 // maxCells and maxColumns bound what is read out of one file: a small file can say that it is a large one.
 const (
-	maxCells   = 20_000_000
+	maxCells   = 2_500_000
 	maxColumns = 200
 )
 
