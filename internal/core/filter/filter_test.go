@@ -373,3 +373,25 @@ func TestACrowdIsAskedByMany(t *testing.T) {
 	}
 	wait.Wait()
 }
+
+// A filter that somebody asks by is bounded, in terms and in bytes; a rule that is kept is not.
+func TestWhatIsAskedIsBounded(t *testing.T) {
+	terms := func(n int) string { return strings.TrimSuffix(strings.Repeat("title pr or ", n), " or ") }
+	for text, wrong := range map[string]string{
+		terms(AskedTerms):     "",
+		terms(AskedTerms + 1): "more than 200 terms",
+		`title eq "` + strings.Repeat("x", AskedLength) + `"`:                       "more than 8192 bytes",
+		"emails[" + strings.ReplaceAll(terms(AskedTerms+1), "title", "value") + "]": "more than 200 terms",
+		"not (" + terms(AskedTerms/2) + ") and (" + terms(AskedTerms/2+1) + ")":     "more than 200 terms",
+		strings.Repeat("(", 150) + terms(AskedTerms-150) + strings.Repeat(")", 150): "",
+		strings.Repeat("not (", 250) + "title pr" + strings.Repeat(")", 250):        "more than 200 terms",
+	} {
+		_, err := People.Ask(text)
+		if wrong == "" && err != nil || wrong != "" && (err == nil || !strings.Contains(err.Error(), wrong)) {
+			t.Errorf("%.60s …: %v, want %q", text, err, wrong)
+		}
+		if _, err := People.Parse(text); err != nil && !strings.Contains(text, "emails[") {
+			t.Errorf("kept as a rule, %.60s …: %v", text, err)
+		}
+	}
+}

@@ -29,6 +29,18 @@ func Parse(text string) (*Filter, error) { return People.Parse(text) }
 // Parse reads a filter over the rows of a list. The error, if any, is an [*Error].
 func (s *Schema) Parse(text string) (*Filter, error) { return (&parser{text: text, schema: s}).parse() }
 
+// What a filter that somebody asks by may have. Rules that are kept, and were written earlier, may be longer.
+const (
+	AskedTerms  = 200
+	AskedLength = 8 << 10 // bytes
+)
+
+// Ask is [Schema.Parse] of a filter that somebody asks by: of at most [AskedTerms] comparisons and [AskedLength] bytes,
+// since every row is held against all of it.
+func (s *Schema) Ask(text string) (*Filter, error) {
+	return (&parser{text: text, schema: s, asked: true}).parse()
+}
+
 func (p *parser) parse() (f *Filter, err error) {
 	defer p.failed(&err)
 	p.begin()
@@ -66,6 +78,9 @@ func Without(text string, attributes []string) string {
 
 // begin refuses a text that need not be looked at.
 func (p *parser) begin() {
+	if p.asked && len(p.text) > AskedLength {
+		p.fail(AskedLength, "the filter has more than %d bytes", AskedLength)
+	}
 	if len(p.text) > maxLength {
 		p.fail(maxLength, "the text is too long")
 	}
@@ -93,6 +108,8 @@ type parser struct {
 	terms  []Term   // as they were read
 	either [][2]int // where the alternatives of the whole text begin and end
 	more   bool     // something is looked at that only lists have
+	asked  bool     // somebody asks by it, so that it is bounded
+	count  int      // how many comparisons were read
 }
 
 func (p *parser) fail(offset int, format string, args ...any) {
@@ -190,6 +207,9 @@ func (p *parser) group(of *attribute) node {
 }
 
 func (p *parser) term(of *attribute) node {
+	if p.count++; p.asked && p.count > AskedTerms {
+		p.fail(p.at, "the filter has more than %d terms", AskedTerms)
+	}
 	if p.mark('(') {
 		return p.group(of)
 	}

@@ -12,7 +12,7 @@ type Path struct {
 
 // ParsePath reads the path of a change. The error, if any, is an [*Error].
 func (s *Schema) ParsePath(text string) (path Path, err error) {
-	p := &parser{text: text, schema: s}
+	p := &parser{text: text, schema: s, asked: true}
 	defer p.failed(&err)
 	p.begin()
 	p.space()

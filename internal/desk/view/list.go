@@ -236,7 +236,7 @@ func fits(s *desk.Sight, q Listing, l *List) (func(e desk.Entry) bool, error) {
 		words := strings.Fields(model.Fold(text))
 		return func(e desk.Entry) bool { return e.Has(words) }, nil
 	}
-	f, err := schema.Parse(text)
+	f, err := schema.Ask(text)
 	if err != nil {
 		l.Trouble, l.At = desk.TroubleIn(text, err)
 		return func(desk.Entry) bool { return false }, nil

@@ -1,6 +1,7 @@
 package scim
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"hash/fnv"
@@ -191,6 +192,7 @@ type viewer struct {
 	*directory.Known
 	base   string
 	choice scim.Choice
+	within context.Context // the request
 }
 
 // view gives a resource with all that its answer can have; spans tell when objects came and were changed.
@@ -312,7 +314,7 @@ func (s *server) answer(w http.ResponseWriter, r *http.Request, k kind, q query)
 	if q.Count != nil {
 		count = min(max(0, *q.Count), maxResults)
 	}
-	v := viewer{now, s.base(), q.choice()}
+	v := viewer{now, s.base(), q.choice(), r.Context()}
 	found, err := v.find(k, q)
 	if err != nil {
 		fail(w, r, err)
@@ -393,7 +395,11 @@ func (v viewer) find(k kind, q query) (out []model.Object, err error) {
 				return nil, err
 			}
 		}
+		n := 0
 		for o := range objects(v.Design(), kind) {
+			if n++; n%256 == 0 && v.within.Err() != nil { // nobody waits for the answer any longer
+				return nil, v.within.Err()
+			}
 			if !visible(v, o) || !might(o) {
 				continue
 			}
@@ -495,7 +501,7 @@ func (s *server) show(w http.ResponseWriter, r *http.Request, k kind, now *direc
 		fail(w, r, err)
 		return
 	}
-	v := viewer{now, s.base(), q.choice()}
+	v := viewer{now, s.base(), q.choice(), r.Context()}
 	spans, err := v.spans(k.of[0], id)
 	if err != nil {
 		fail(w, r, err)

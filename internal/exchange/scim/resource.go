@@ -353,7 +353,7 @@ func (a *Attribute) row(v map[string]any) filter.Row {
 // Filter reads a filter over resources of the kind.
 func (t *Type) Filter(text string) (*filter.Filter, error) {
 	t.once.Do(t.prepare)
-	f, err := t.filter.Parse(text)
+	f, err := t.filter.Ask(text)
 	if err != nil {
 		return nil, Bad("invalidFilter", "filter: %s", err)
 	}
