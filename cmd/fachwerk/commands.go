@@ -361,6 +361,9 @@ func loadCommand() *cobra.Command {
 			if err := k.Load(d, how, "Loaded from a model file"); err != nil {
 				return err
 			}
+			if err := k.EndOpenHouse(); err != nil {
+				return err
+			}
 			tellBroken(k.Design(), time.Now())
 			if err := k.KeepSnapshot(cmd.Context()); err != nil { // which only makes the next start quick
 				fmt.Fprintln(os.Stderr, oneLine("no snapshot of the design is kept beside the database: "+err.Error()))

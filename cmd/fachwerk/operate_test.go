@@ -190,8 +190,8 @@ func TestADamagedDatabaseIsTold(t *testing.T) {
 	}
 }
 
-// What is written into the design beside the record makes nobody an owner: it is told at the start, what the record says
-// is served, nothing is changed, and no backup is made of it, until an operator has decided which is right.
+// What is written into the design beside the record makes nobody an owner: it is told at the start, what the record
+// says is served, nothing is changed, and no backup is made of it, until an operator has decided which is right.
 func TestADesignThatWasAlteredBesideTheRecord(t *testing.T) {
 	for _, as := range []string{"recorded", "found"} {
 		db := filepath.Join(t.TempDir(), "x.db")
@@ -229,7 +229,8 @@ func TestADesignThatWasAlteredBesideTheRecord(t *testing.T) {
 		if code, out, stderr := run(t, "mend", "--db", db, "--as", as); code != 0 || !strings.Contains(out, "mole") {
 			t.Fatalf("mend: exit %d, %s %s", code, out, stderr)
 		}
-		if code, out, stderr := run(t, "verify", "--db", db); code != 0 || strings.Contains(out, "revisions 61") != (as == "found") {
+		if code, out, stderr := run(t, "verify", "--db", db); code != 0 ||
+			strings.Contains(out, "revisions 61") != (as == "found") {
 			t.Errorf("mended as %s, verify: exit %d, %s %s", as, code, out, stderr)
 		}
 	}

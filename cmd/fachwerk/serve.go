@@ -155,6 +155,9 @@ func serve(set *settings) error {
 	outside := set.outside(listener.Addr().String())
 	d.Outside = outside.URL
 	d.Set(set.accounts())
+	if !set.Demo {
+		d.CloseHouse()
+	}
 	d.Limits = set.thresholds()
 	d.SetZone(set.zone)
 	var doors *server.Server

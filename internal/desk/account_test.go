@@ -476,8 +476,8 @@ func TestNobodyIsLockedOutByOthers(t *testing.T) {
 	// Of IPv6, a network of 64 bits counts as one.
 	n = 0
 	for ; n < 100; n++ {
-		if e := (*desk.Error)(nil); errors.As(try("nobody"+strconv.Itoa(n), "wrong", fmt.Sprintf("2001:db8:1:2::%x", n)), &e) &&
-			e.Cause == desk.Busy {
+		err := try("nobody"+strconv.Itoa(n), "wrong", fmt.Sprintf("2001:db8:1:2::%x", n))
+		if e := (*desk.Error)(nil); errors.As(err, &e) && e.Cause == desk.Busy {
 			break
 		}
 	}

@@ -48,6 +48,7 @@ const (
 	Supplied   = code.Supplied  // it edits what comes with a system, or is protected (§2)
 	Fed        = code.Fed       // it gainsays a directory
 	Deleted    = code.Deleted   // somebody who is deleted is given something
+	Alike      = code.Taken     // a user name looks like somebody else's
 	Lockout    = code.Lockout   // nobody would hold every right in Fachwerk any longer (§9)
 	Guaranteed = code.Unkept    // it breaks a guarantee, or makes worse how one is broken (§12)
 	HandedOn   = code.HandedOn  // it hands on rights in Fachwerk that the actor does not hold
@@ -74,6 +75,7 @@ var stances = map[Door]map[Concern]stance{
 		Supplied: carries,
 		Fed:      carries,
 		Deleted:  carries,
+		Alike:    carries,
 	}, // what was can come back, until the directory says otherwise
 	ByUpgrade: {Critical: proves, Supplied: carries},
 	ByReview:  {Critical: proves},
@@ -99,6 +101,7 @@ var operators = map[Concern]stance{
 	Supplied:  carries,
 	Fed:       carries,
 	Deleted:   carries,
+	Alike:     carries,
 	HandedOn:  carries,
 	Above:     carries,
 	Entrusted: carries,
@@ -272,6 +275,7 @@ func (c *checked) judge(d *Desk) {
 	if c.After == nil || len(c.Ops) == 0 {
 		return
 	}
+	c.ask(-1, Alike, c.alike)
 	c.ask(-1, Lockout, c.lockout)
 	c.ask(-1, Guaranteed, c.unkept)
 	c.ask(-1, HandedOn, c.handedOn)

@@ -125,7 +125,8 @@ func TestDelegatesByAGroup(t *testing.T) {
 		"to which something is delegated")
 	blocked(t, d, kay, altered(d, model.KindGroup, "stewards", func(g *model.Group) { g.Rule = `userName pr` }),
 		"to which something is delegated")
-	must[*desk.Draft](t)(drafted(t, d, kay, altered(d, model.KindUser, "dan", func(u *model.User) { u.JobTitle = "Clerk" })))
+	clerk := altered(d, model.KindUser, "dan", func(u *model.User) { u.JobTitle = "Clerk" })
+	must[*desk.Draft](t)(drafted(t, d, kay, clerk))
 	put(t, d, altered(d, model.KindGroup, "wardens", func(g *model.Group) { g.Users = []string{"dan"} })) // by an owner
 
 	refused(t, says(d, "mole", func(u *model.User) { u.JobTitle = "Steward" }), desk.NotAllowed, "would become a delegate")
@@ -390,8 +391,8 @@ func TestOtherEyesShowNoReviews(t *testing.T) {
 	}
 }
 
-// What a delegate does to somebody names nothing of what hangs on it out of their sight, and a reference to what they do
-// not see is refused as one to nothing.
+// What a delegate does to somebody names nothing of what hangs on it out of their sight, and a reference to what they
+// do not see is refused as one to nothing.
 func TestWhatHangsOnSomebodyIsNotNamed(t *testing.T) {
 	d, _ := open(t)
 	put(t, d,
@@ -455,5 +456,103 @@ func TestTheSecurityLogIsNotBlinded(t *testing.T) {
 		if count[what] != want {
 			t.Errorf("%q is entered %d times, want %d", what, count[what], want)
 		}
+	}
+}
+
+// A delegate who may assign for so many days never has somebody hold something longer than that from now on, though one
+// assignment begins where another ends.
+func TestNoChainGoesOnBeyondTheDays(t *testing.T) {
+	d, _ := open(t)
+	days := 30
+	put(t, d, &model.Delegation{ID: "site", Name: "Site", Delegate: model.Subject{User: "dan"},
+		People: model.People{Area: "t1"}, Actions: []string{"assign"}, Roles: []string{"clerk"}, Area: "t1", MaxDays: &days})
+	put(t, d, &model.Assignment{ID: "dan-all", Subject: model.Subject{User: "dan"}, Role: "night", Reach: model.ReachArea,
+		Mode: model.Full})
+	given := func(from, until int) *model.Assignment {
+		return &model.Assignment{ID: "new", Subject: model.Subject{User: "cy"}, Role: "clerk", Area: "t1",
+			Reach: model.ReachArea, Mode: model.Full, From: now.AddDate(0, 0, from), Until: now.AddDate(0, 0, until)}
+	}
+	draft := must[*desk.Draft](t)(drafted(t, d, dan, given(10, 30)))
+	if len(draft.Blocks) > 0 {
+		t.Errorf("within the days: %q", draft.Blocks)
+	}
+	blocked(t, d, dan, given(30, 60), "at most 30 days")
+	blocked(t, d, dan, given(29, 31), "at most 30 days")
+}
+
+// A directory puts nobody into its groups whom it does not keep, neither by name nor by a group.
+func TestADirectoryFillsItsGroupsWithItsOwn(t *testing.T) {
+	d, _ := open(t)
+	fills := func(do func(g *model.Group)) error {
+		_, err := d.Feed(directory.Speaker{Name: "Directory"}, func(f *directory.Request) error {
+			g := &model.Group{Name: "Ours", ExternalID: "ours", Source: model.Directory}
+			for _, known := range f.Design().Groups {
+				if known.ExternalID == "ours" {
+					g = change.Clone(known)
+				}
+			}
+			do(g)
+			_, err := f.Put(g, nil)
+			return err
+		})
+		return err
+	}
+	if err := says(d, "own", func(*model.User) {}); err != nil {
+		t.Fatal(err)
+	}
+	if err := fills(func(g *model.Group) { g.Users = []string{"own"} }); err != nil {
+		t.Fatal(err)
+	}
+	refused(t, fills(func(g *model.Group) { g.Users = append(g.Users, "dan") }), desk.NotAllowed, "“Dan” is kept by hand")
+	refused(t, fills(func(g *model.Group) { g.Groups = []string{"crew"} }), desk.NotAllowed, "“Crew” is kept by hand")
+	// Whom somebody put in by hand, meanwhile, stays.
+	put(t, d, altered(d, model.KindUser, "own", func(u *model.User) { u.Source = model.Local }))
+	if err := fills(func(g *model.Group) { g.Name = "Ours too" }); err != nil {
+		t.Error(err)
+	}
+}
+
+// A user name that looks like somebody else's is refused, by every door but the operator's; names in plain letters are
+// told apart.
+func TestUserNamesThatLookAlike(t *testing.T) {
+	d, _ := open(t)
+	person := func(name string) *model.User {
+		return &model.User{ID: "new", UserName: name, DisplayName: "New", State: model.UserInvited}
+	}
+	for _, name := range []string{"kаy", "ＫＡＹ", "b\u0435a"} { // Cyrillic, full-width
+		blocked(t, d, bea, person(name), "looks like")
+	}
+	for _, name := range []string{"k\u200bay", "kay\u200d", "kay\ufeff"} {
+		blocked(t, d, bea, person(name), "not seen")
+	}
+	refused(t, says(d, "kаy", func(*model.User) {}), desk.NotAllowed, "looks like")
+	for _, name := range []string{"kayl", "kayI", "kay1", "åse", "нина"} {
+		draft := must[*desk.Draft](t)(drafted(t, d, bea, person(name)))
+		if len(draft.Blocks) > 0 {
+			t.Errorf("%s: %q", name, draft.Blocks)
+		}
+	}
+}
+
+// An open house ends with what it was of.
+func TestAnOpenHouseEnds(t *testing.T) {
+	d, s := openDemo(t)
+	page := d.SignInPage()
+	if len(page.Demo) == 0 || page.DemoPassword == "" {
+		t.Fatal("the demo lets nobody in, so this proves nothing")
+	}
+	if _, err := d.SignIn(t.Context(), "signe.halloran", page.DemoPassword, "192.0.2.1"); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.EndOpenHouse(); err != nil {
+		t.Fatal(err)
+	}
+	_, err := d.SignIn(t.Context(), "signe.halloran", page.DemoPassword, "192.0.2.1")
+	refused(t, err, desk.NotSignedIn, "not right")
+	if box := must[*account.Mailbox](t)(d.Mailbox(signe)); box.Everybody {
+		t.Error("everybody's letters are shown still")
+	}
+	if again := reopen(t, s).SignInPage(); len(again.Demo) > 0 {
+		t.Error("started anew, it is open")
 	}
 }

@@ -171,9 +171,8 @@ type Proof struct {
 var ErrBroken = errors.New("the chain is broken")
 
 // Verify proves both chains from their beginnings, and that the present design is the one that the record leads to; and
-// it looks for a hash that was kept elsewhere. It is [ErrBroken], with the place, if an entry is not what its hash says,
-// or one is missing, [ErrAltered] if the design is another, and [ErrUnsealed] if what
-// is sealed beside it is.
+// it looks for a hash that was kept elsewhere. It is [ErrBroken], with the place, if an entry is not what its hash
+// says, or one is missing, [ErrAltered] if the design is another, and [ErrUnsealed] if what is sealed beside it is.
 func (s *Store) Verify(contains string) (p Proof, err error) {
 	err = s.read(func(tx *gorm.DB) error {
 		if err := chainRevisions(tx, func(r Revision, hash string) error {

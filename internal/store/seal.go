@@ -15,8 +15,8 @@ import (
 )
 
 // What lets people and programs in, what is set, and what reviews decided changes by no revision. So a chain of its own
-// says of each owner of such rows (a person, a token, a setting, an item of a review) what they are: whoever alters a row
-// beside it is found out, as one who alters the record is.
+// says of each owner of such rows (a person, a token, a setting, an item of a review) what they are: whoever alters a
+// row beside it is found out, as one who alters the record is.
 
 // Seal is an entry of that chain: what some rows are from then on.
 type Seal struct {
@@ -34,7 +34,8 @@ func (s Seal) linked(previous string) string {
 }
 
 // sealed are the rows that are sealed, by what they are: a query that gives the owner of each and its values, those of
-// one owner together, where {COLUMN} stands for: of these owners. What merely tells that something was used is left out.
+// one owner together, where {COLUMN} stands for: of these owners. What merely tells that something was used is left
+// out.
 var sealed = map[string]string{
 	"password":       `SELECT user, json_array(hash) FROM credentials WHERE {user}`,
 	"second factors": `SELECT user, json_array(id, kind, hex(data)) FROM factors WHERE {user} ORDER BY user, id`,

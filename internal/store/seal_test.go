@@ -39,7 +39,9 @@ func TestWhatIsSealed(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			file := filepath.Join(t.TempDir(), "x.db")
 			s := open(t, file)
-			decided := store.ReviewItem{ID: 1, User: "ann", Role: "r", Reviewer: "bea", Decision: "revoke", By: "bea", Decided: &now}
+			decided := store.ReviewItem{
+				ID: 1, User: "ann", Role: "r", Reviewer: "bea", Decision: "revoke", By: "bea", Decided: &now,
+			}
 			_, err := s.AddReview(store.Review{Name: "R", Opened: now, Due: now}, []store.ReviewItem{
 				{User: "ann", Role: "r", Reviewer: "bea"}, {User: "cy", Role: "r", Reviewer: "bea"},
 			}, nil, nil)

@@ -24,6 +24,16 @@ func (s *Store) SaveCredential(c Credential) error {
 	})
 }
 
+// DropCredential forgets a user's password; all their sessions stay.
+func (s *Store) DropCredential(user string) error {
+	return s.write(func(tx *gorm.DB) error {
+		if err := tx.Where("user = ?", user).Delete(&Credential{}).Error; err != nil {
+			return err
+		}
+		return seal(tx, "password", user)
+	})
+}
+
 // SaveLink keeps a link, and ends those that its user had before.
 func (s *Store) SaveLink(l Link) error {
 	return s.write(func(tx *gorm.DB) error {

@@ -263,11 +263,7 @@ func (a *Authority) grantAgainst(d *model.Delegation, g *model.Assignment, give 
 		}
 		return 3, fmt.Sprintf("it holds within %s, and %s lies outside", a.called(model.KindArea, d.Area), where)
 	case give && d.MaxDays != nil:
-		from := a.at
-		if g.From.After(from) {
-			from = g.From
-		}
-		most := from.AddDate(0, 0, *d.MaxDays)
+		most := a.at.AddDate(0, 0, *d.MaxDays) // from now, so that no later assignment goes on where this one ends
 		if g.Until.IsZero() || g.Until.After(most) {
 			return 4, fmt.Sprintf(
 				"it lets you assign for at most %d days, so %s must end by %s",

@@ -66,8 +66,8 @@ func unknown(kind model.Kind, id string) *Refused {
 	return refuse("There is no %s %q.", kind.Word(), id)
 }
 
-// hidden is said of a change to something that is there and that the delegate does not see. They need not have named it:
-// it may hang on what they did, as what somebody owns does who is deleted.
+// hidden is said of a change to something that is there and that the delegate does not see. They need not have named
+// it: it may hang on what they did, as what somebody owns does who is deleted.
 func hidden() *Refused {
 	return refuse("This would also change something that is not among what is delegated to you.")
 }
@@ -292,6 +292,9 @@ func (j *judge) account(op change.Op) *Refused {
 	if existed && before.Email != now.Email && j.isOwn(now.Email) {
 		return refuse("That is your own e-mail address: nobody acts on themselves, under another name either.")
 	}
+	if !existed && j.after == nil {
+		return nil // that the design is not well-formed stands against it, and there is nobody yet to be asked about
+	}
 	for _, action := range actions {
 		if r := j.person(Act{Action: action, User: now}, now.ID); r != nil {
 			return r
@@ -437,8 +440,8 @@ func (j *judge) line(u *model.User) *Refused {
 	return nil
 }
 
-// unassignable tells whether a person holds, or would hold when live, something with reach line that the delegate could not
-// assign to them.
+// unassignable tells whether a person holds, or would hold when live, something with reach line that the delegate could
+// not assign to them.
 func (j *judge) unassignable(v *ahead.View, m *model.User) bool {
 	lines := slices.DeleteFunc(v.AllLatent(m.ID, j.at), func(s index.Span) bool {
 		return s.Reach != model.ReachLine

@@ -41,10 +41,10 @@ func (c *checker) eachValue() *visitor {
 			if n := len(text); n > most && utf8.RuneCountInString(text) > most {
 				say(code.Text, "expected a text of at most %d characters, not %d", most, utf8.RuneCountInString(text))
 			}
-			if i := strings.IndexFunc(text, func(r rune) bool {
-				return hidden(r) && !(lines && (r == '\n' || r == '\t' || r == '\r'))
-			}); i >= 0 {
-				r, _ := utf8.DecodeRuneInString(text[i:])
+			if field == "userName" && strings.ContainsFunc(text, func(r rune) bool { return unicode.Is(unicode.Cf, r) }) {
+				say(code.Text, "expected a user name without characters that are not seen")
+			}
+			if i, r := Hidden(text, lines); i >= 0 {
 				say(code.Text, "expected a text without control characters; there is one (U+%04X) after %d bytes", r, i)
 			}
 		},
@@ -83,6 +83,18 @@ var mostOf = map[string]int{
 	"licences": 500, "qualifications": 200, "covers": 500, "implies": 500, "items": 500, "exceptions": 20_000,
 	"inherits": 1000,
 	"sets":     5000, "roles": 5000, "actions": 50, "lastUse": 10_000,
+}
+
+// Hidden gives where in a text of one line, or of several, something stands that is not seen or turns it round, and
+// what; -1 if nothing does. It is the one rule for every text that is kept.
+func Hidden(text string, lines bool) (at int, r rune) {
+	at = strings.IndexFunc(text, func(r rune) bool {
+		return hidden(r) && !(lines && (r == '\n' || r == '\t' || r == '\r'))
+	})
+	if at >= 0 {
+		r, _ = utf8.DecodeRuneInString(text[at:])
+	}
+	return at, r
 }
 
 // hidden tells what is not seen in a text, or turns it round: control characters, and what overrides the direction of

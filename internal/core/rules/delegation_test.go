@@ -81,11 +81,7 @@ func (p plain) mayAssign(g *model.Delegation, a *model.Assignment, t time.Time) 
 	if g.MaxDays == nil {
 		return true
 	}
-	from := t
-	if a.From.After(t) {
-		from = a.From
-	}
-	return !a.Until.IsZero() && !a.Until.After(from.AddDate(0, 0, *g.MaxDays))
+	return !a.Until.IsZero() && !a.Until.After(t.AddDate(0, 0, *g.MaxDays))
 }
 
 // leadsTo says whether the members of a group are members of another, which is it or nests it.

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"image/png"
 	"log/slog"
+	"net/netip"
 	"net/url"
 	"slices"
 	"strings"
@@ -299,6 +300,11 @@ func (d *Accounts) passkeys() (*webauthn.WebAuthn, error) {
 			desk.Invalid,
 			"Passkeys need the address that Fachwerk is reached at: whoever runs the server sets it by --url.",
 		)
+	}
+	if _, err := netip.ParseAddr(u.Hostname()); err == nil { // WebAuthn, §5.1.3: a domain, and no address
+		return nil, desk.Refuse(desk.Invalid,
+			"Passkeys are made for a name, and Fachwerk is reached at an address (%s) here: whoever runs the server gives it a "+
+				"name by --url.", u.Hostname())
 	}
 	return webauthn.New(&webauthn.Config{
 		RPID:          u.Hostname(),

@@ -24,8 +24,8 @@ const (
 // linkLife is how long a link is good that lets somebody set a new password.
 const linkLife = time.Hour
 
-// link makes a link for a person as they are now, in place of those that they had, if may permits it. It is made between
-// changes of the design: one that gives its person more of Fachwerk ends those that there are.
+// link makes a link for a person as they are now, in place of those that they had, if may permits it. It is made
+// between changes of the design: one that gives its person more of Fachwerk ends those that there are.
 func (d *Accounts) link(u *model.User, life time.Duration, may func(h *desk.House) error) (text string,
 	until time.Time, err error) {
 	text, hash := secret()

@@ -3,6 +3,7 @@ package account
 import (
 	"cmp"
 	"encoding/json"
+	"errors"
 	"slices"
 	"time"
 
@@ -200,6 +201,30 @@ type OpenHouse struct {
 type Way struct {
 	User string `json:"user"`
 	As   string `json:"as"`
+}
+
+// CloseHouse lets nobody in by what the sign-in page told, and shows nobody's letters, as long as this server runs.
+func (d *Accounts) CloseHouse() { d.open = OpenHouse{} }
+
+// EndOpenHouse ends the open house of a database for good: its password, which everybody knows, is nobody's any longer.
+func (d *Accounts) EndOpenHouse() error {
+	if len(d.open.Ways) == 0 {
+		return nil
+	}
+	for _, w := range d.open.Ways {
+		c, err := d.Store.Credential(w.User)
+		if errors.Is(err, store.ErrNotFound) || err == nil && !passwordFits(c.Hash, d.open.Password) {
+			continue // they have one of their own
+		}
+		if err == nil {
+			err = d.Store.DropCredential(w.User)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	d.CloseHouse()
+	return d.Store.SetSetting(settingOpen, "")
 }
 
 // settingOpen is where a database keeps its open house, as JSON; empty in that of a real organisation.

@@ -90,8 +90,8 @@ func Unheard(err error, purpose string) string {
 	return err.Error()
 }
 
-// asleep says why a token does nothing now, since its maker could not do it; empty if it does. One that an operator made
-// never sleeps.
+// asleep says why a token does nothing now, since its maker could not do it; empty if it does. One that an operator
+// made never sleeps.
 func (d *Accounts) asleep(h *desk.House, t store.Token) string {
 	now := d.Now()
 	takeOver := " An owner takes it over, or makes another."

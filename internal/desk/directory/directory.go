@@ -174,6 +174,11 @@ func (f *Request) Put(o model.Object, extra []byte) (id string, err error) {
 	if err := f.keeps(kind, id); err != nil {
 		return "", err
 	}
+	if g, is := o.(*model.Group); is {
+		if err := f.fills(g); err != nil {
+			return "", err
+		}
+	}
 	was, _ := f.Fed(kind, id)
 	if was.Gone {
 		verb = "Brings back "
@@ -219,6 +224,32 @@ func (f *Request) keeps(kind model.Kind, id string) error {
 	}
 	if fed, known := f.Fed(kind, id); known && fed.By != f.by {
 		return desk.Refuse(desk.NotAllowed, "“%s” is kept by another directory.", o.Title())
+	}
+	return nil
+}
+
+// fills refuses a group into which the directory puts people, or other groups, that it does not keep itself.
+func (f *Request) fills(g *model.Group) error {
+	was, _ := f.design.Groups.Find(g.ID)
+	if was == nil {
+		was = &model.Group{}
+	}
+	for _, part := range []struct {
+		kind     model.Kind
+		is, were []string
+	}{{model.KindUser, g.Users, was.Users}, {model.KindGroup, g.Groups, was.Groups}} {
+		there := make(map[string]bool, len(part.were))
+		for _, id := range part.were {
+			there[id] = true
+		}
+		for _, id := range part.is {
+			if there[id] {
+				continue
+			}
+			if err := f.keeps(part.kind, id); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
 }

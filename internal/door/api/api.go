@@ -7,6 +7,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
@@ -147,6 +148,10 @@ var statusCodes = map[int]code.Code{
 
 // newProblem makes the problem of a status, in place of what huma would.
 func newProblem(status int, message string, details ...error) huma.StatusError {
+	if large := (*http.MaxBytesError)(nil); errors.As(errors.Join(details...), &large) { // the bound on every request
+		status, details = http.StatusRequestEntityTooLarge, nil
+		message = fmt.Sprintf("request body is too large limit=%d bytes", large.Limit)
+	}
 	p := &Problem{
 		ErrorModel: huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: message},
 		Code:       cmp.Or(statusCodes[status], code.Invalid),
@@ -361,6 +366,9 @@ func register[I, O any](a *API, op huma.Operation, handler func(ctx context.Cont
 	}
 	describe(&op)
 	huma.Register(a.huma, op, func(ctx context.Context, in *I) (*O, error) {
+		if err := unfit(in); err != nil {
+			return nil, err
+		}
 		out, err := handler(ctx, in)
 		if err == nil {
 			if _, file := any(out).(*huma.StreamResponse); file && !slices.Contains(noFiles, op.OperationID) {

@@ -140,7 +140,8 @@ func TestNothingIsToldOfWhatIsOutOfSight(t *testing.T) {
 			part = authority.Part()
 		}
 		m := slotted{maker{rand.New(rand.NewPCG(13, uint64(len(user)))), schemas}, map[string]string{}, []string{
-			"x", "gate", "user", "2026-11-23", "role", "group", "set", "person", "manager", user, "north-harbour", "gate-clerk", "ferries",
+			"x", "gate", "user", "2026-11-23", "role", "group", "set", "person", "manager", user, "north-harbour", "gate-clerk",
+			"ferries",
 			"ticket-office", "purser", "ticket-clerk", "aino.brisk", "assign", "edit",
 		}}
 		for collection, id := range known {
@@ -160,7 +161,8 @@ func TestNothingIsToldOfWhatIsOutOfSight(t *testing.T) {
 				}
 				seed := m.Uint64()
 				thing := hidden[seed%uint64(len(hidden))]
-				if strings.Contains(path+string(body), `"`+thing.id+`"`) || strings.Contains(path, "="+thing.id) || strings.Contains(path, "/"+thing.id) {
+				if strings.Contains(path+string(body), `"`+thing.id+`"`) || strings.Contains(path, "="+thing.id) ||
+					strings.Contains(path, "/"+thing.id) {
 					continue // it stands elsewhere too
 				}
 				ghost := strings.Repeat("q", len(thing.id)-1) + "0"
@@ -187,7 +189,8 @@ func TestNothingIsToldOfWhatIsOutOfSight(t *testing.T) {
 					t.Errorf("%s, %s %s %s of %s:\n%d %s\nof nothing:\n%d %s", user, method, path, body, thing.id, status1, told1,
 						status2, told2)
 				}
-				if thing.name != "" && bytes.Contains(told1, []byte(thing.name)) && !strings.Contains(path+string(body), thing.name) {
+				if thing.name != "" && bytes.Contains(told1, []byte(thing.name)) &&
+					!strings.Contains(path+string(body), thing.name) {
 					t.Errorf("%s, %s %s %s: tells %q: %s", user, method, path, body, thing.name, told1)
 				}
 			}

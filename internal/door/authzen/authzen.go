@@ -69,7 +69,8 @@ func echoID(next http.Handler) http.Handler {
 func (s *server) programsOnly(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		scheme, text, _ := strings.Cut(r.Header.Get("Authorization"), " ")
-		if _, err := s.desk.Program(strings.TrimSpace(text), "decisions"); err != nil || !strings.EqualFold(scheme, "Bearer") {
+		_, err := s.desk.Program(strings.TrimSpace(text), "decisions")
+		if err != nil || !strings.EqualFold(scheme, "Bearer") {
 			w.Header().Set("WWW-Authenticate", `Bearer realm="fachwerk decisions"`)
 			fail(w, http.StatusUnauthorized, account.Unheard(err, "decisions"))
 			return

@@ -24,7 +24,8 @@ import (
 func Mount(r chi.Router, d *rooms.Desk, s *store.Store) {
 	r.Get(path, func(w http.ResponseWriter, r *http.Request) {
 		scheme, text, _ := strings.Cut(r.Header.Get("Authorization"), " ")
-		if _, err := d.Program(strings.TrimSpace(text), account.ForCopies); err != nil || !strings.EqualFold(scheme, "Bearer") {
+		_, err := d.Program(strings.TrimSpace(text), account.ForCopies)
+		if err != nil || !strings.EqualFold(scheme, "Bearer") {
 			w.Header().Set("WWW-Authenticate", `Bearer realm="fachwerk copies"`)
 			http.Error(w, "Show a bearer token made with: fachwerk token --for copies", http.StatusUnauthorized)
 			return

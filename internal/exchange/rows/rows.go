@@ -11,6 +11,8 @@ import (
 	"fmt"
 	"io"
 	"strings"
+
+	"fachwerk/internal/exchange/table"
 )
 
 // The forms of files.
@@ -199,8 +201,8 @@ func (f *File) table(data []byte) error {
 // plain takes away what keeps spreadsheets from taking a text for a formula (see
 // [fachwerk/internal/exchange/table.Harmless]).
 func plain(cell string) string {
-	if len(cell) > 1 && cell[0] == '\'' && strings.IndexByte("=+-@\t\r", cell[1]) >= 0 {
-		return cell[1:]
+	if rest, marked := strings.CutPrefix(cell, "'"); marked && table.IsFormula(rest) {
+		return rest
 	}
 	return cell
 }

@@ -484,7 +484,9 @@ func (b *book) each(part string, most int64, do func(x *xmlReader) error) error 
 }
 
 // walk calls do with every element of a part as it begins and as it ends, and say with the texts between.
-func (b *book) walk(part string, most int64, do func(x *xmlReader, begins bool) error, say func([]byte) error) (err error) {
+func (b *book) walk(
+	part string, most int64, do func(x *xmlReader, begins bool) error, say func([]byte) error,
+) (err error) {
 	in, err := b.parts[part].Open()
 	if err != nil {
 		return fmt.Errorf("the workbook cannot be read: %w", err)

@@ -14,6 +14,7 @@ import (
 	"time"
 	"unicode"
 	"unicode/utf16"
+	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
 )
@@ -181,13 +182,17 @@ func text(cell any) string {
 
 // Harmless keeps a spreadsheet from taking a text for a formula.
 func Harmless(s string) string {
-	if s != "" {
-		switch s[0] {
-		case '=', '+', '-', '@', '\t', '\r':
-			return "'" + s
-		}
+	if IsFormula(s) {
+		return "'" + s
 	}
 	return s
+}
+
+// IsFormula tells whether a spreadsheet would take a text for a formula; some take the full-width forms of the signs
+// for these.
+func IsFormula(s string) bool {
+	r, _ := utf8.DecodeRuneInString(s)
+	return s != "" && strings.ContainsRune("=+-@\t\r＝＋－＠", r)
 }
 
 // XLSX writes the table as a workbook of one sheet: cells have their types, the header stays in view, and texts are
