@@ -143,6 +143,7 @@ func TestGuaranteesThatAreOnlyTold(t *testing.T) {
 			Reach:   model.ReachArea,
 			Mode:    model.Full,
 		},
+		altered(d, model.KindUser, "kay", func(u *model.User) { u.Source = model.Directory }),
 	)
 	_, err = d.Feed(directory.Speaker{Name: "Harbour directory"}, func(f *directory.Request) error {
 		group := change.Clone(f.Design().Get(model.KindGroup, "fed").(*model.Group))

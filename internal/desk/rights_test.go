@@ -179,6 +179,9 @@ func TestADirectoryGivesNoRights(t *testing.T) {
 		})
 		return err
 	}
+	for _, id := range []string{"ann", "dan"} {
+		put(t, d, altered(d, model.KindUser, id, func(u *model.User) { u.Source = model.Directory }))
+	}
 	// kay could assign, but she is no owner, so she does not let the directory say who holds what she gives.
 	gives := &model.Assignment{
 		ID:      "fed-audit",

@@ -2506,6 +2506,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{id}/identity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget by what the identity provider knows somebody, as an owner
+         * @description Forget by what the identity provider knows somebody, as an owner.
+         *
+         *     Needs all rights in Fachwerk, as an owner holds them.
+         */
+        delete: operations["untie"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{id}/invitation": {
         parameters: {
             query?: never;
@@ -25112,6 +25134,37 @@ export interface operations {
             401: components["responses"]["NotSignedIn"];
             403: components["responses"]["NotAllowed"];
             404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
+        };
+    };
+    untie: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Malformed"];
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            409: components["responses"]["Conflict"];
             422: components["responses"]["Invalid"];
             default: components["responses"]["Otherwise"];
         };
