@@ -252,8 +252,11 @@ func TestTwoDirectoriesSideBySide(t *testing.T) {
 	// What each keeps is its own to change still, and may name what the other keeps.
 	theirs.do("POST", "/Users", user("cy", `"`+enterprise+`":{"manager":{"value":"ann"}}`)).
 		is(201, enterprise+"/manager/value", "ann")
-	theirs.do("POST", "/Groups", `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"Pilots",`+
-		`"members":[{"value":"ann"},{"value":"cy"}]}`).is(201, "members/1/value", "cy")
+	pilots := func(members string) string {
+		return `{"schemas":["urn:ietf:params:scim:schemas:core:2.0:Group"],"displayName":"Pilots","members":[` + members + `]}`
+	}
+	theirs.do("POST", "/Groups", pilots(`{"value":"ann"},{"value":"cy"}`)).is(403)
+	theirs.do("POST", "/Groups", pilots(`{"value":"cy"}`)).is(201, "members/0/value", "cy")
 	ours.do("PATCH", "/Users/ann", patch(`{"op":"replace","path":"title","value":"Mate"}`)).is(200, "title", "Mate")
 	ours.do("PATCH", "/Users/cy", patch(`{"op":"replace","path":"title","value":"Mate"}`)).is(403)
 	theirs.do("PATCH", "/Users/cy", patch(`{"op":"replace","path":"title","value":"Pilot"}`)).is(200, "title", "Pilot")
