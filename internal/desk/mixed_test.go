@@ -138,7 +138,8 @@ func TestNoMixOfDoorsGivesWhatNobodyHolds(t *testing.T) {
 					Actions: model.DelegableActions, Sets: []string{"see"}, Groups: []string{"crew", "wardens"}},
 				&model.User{ID: "fed1", UserName: "fed1", DisplayName: "Fed 1", Source: model.Directory},
 			)
-			made, err := d.AddToken(desk.Actor{User: "bea", Proven: now}, account.NewToken{Name: "T", Purpose: "api", User: "kay"})
+			made, err := d.AddToken(desk.Actor{User: "bea", Proven: now},
+				account.NewToken{Name: "T", Purpose: "api", User: "kay"})
 			if err != nil || made.Secret == "" {
 				t.Fatal(err)
 			}
