@@ -840,8 +840,8 @@ var mutants = []mutant{
 	},
 	{
 		"a token wakes with another's maker",
-		"internal/desk/account/token.go",
-		"case !h.Index.Live(t.By, now):",
+		"internal/desk/sight.go",
+		"case !h.Index.Live(maker, d.Now()):",
 		"case false:",
 		"./internal/desk",
 	},

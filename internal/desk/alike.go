@@ -30,7 +30,8 @@ func (c *checked) alike() (out []said) {
 	by := map[string][]named{} // by what they look like
 	for _, u := range c.After.Users {
 		if u.State != model.UserDeleted && (!plain || !isASCII(u.UserName)) {
-			by[looks(u.UserName)] = append(by[looks(u.UserName)], named{u.ID, u.UserName})
+			like := looks(u.UserName)
+			by[like] = append(by[like], named{u.ID, u.UserName})
 		}
 	}
 	for _, g := range given {

@@ -111,7 +111,7 @@ func (d *Desk) SignedIn(h *House, who Actor) error {
 	if who.User == "" || !h.Index.Live(who.User, d.Now()) {
 		return Refuse(NotSignedIn, "Sign in first.")
 	}
-	if why := d.asleep(h, who.Maker); why != "" {
+	if why := d.Asleep(h, who.Maker); why != "" {
 		return Refuse(NotSignedIn, "The token “%s” sleeps: %s", who.Token, why)
 	}
 	if who.As == "" {
@@ -126,16 +126,16 @@ func (d *Desk) SignedIn(h *House, who Actor) error {
 	return nil
 }
 
-// asleep says why a token that somebody made for somebody else does nothing now; empty if it does.
-func (d *Desk) asleep(h *House, maker string) string {
+// Asleep says why what somebody lets do through a token does nothing now, since they could not do it; empty if it does.
+func (d *Desk) Asleep(h *House, maker string) string {
 	switch {
 	case maker == "":
 		return ""
 	case !h.Index.Live(maker, d.Now()):
 		return h.Ref(model.KindUser, maker).Name + ", who made it, is not live. An owner takes it over, or makes another."
 	case !h.Index.Allowed(maker, model.ViewDesign, index.Record{}, d.Now()):
-		return h.Ref(model.KindUser, maker).Name + ", who made it, no longer sees the design, and it does nothing that " +
-			"its maker could not do. An owner takes it over, or makes another."
+		return h.Ref(model.KindUser, maker).Name + ", who made it, does not see the design. " +
+			"An owner takes it over, or makes another."
 	}
 	return ""
 }

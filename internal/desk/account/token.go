@@ -1,7 +1,6 @@
 package account
 
 import (
-	"cmp"
 	"errors"
 	"slices"
 	"strings"
@@ -93,18 +92,17 @@ func Unheard(err error, purpose string) string {
 // asleep says why a token does nothing now, since its maker could not do it; empty if it does. One that an operator
 // made never sleeps.
 func (d *Accounts) asleep(h *desk.House, t store.Token) string {
-	now := d.Now()
-	takeOver := " An owner takes it over, or makes another."
-	switch {
-	case t.By == "":
-	case !h.Index.Live(t.By, now):
-		return h.Ref(model.KindUser, t.By).Name + ", who made it, is not live." + takeOver
-	case t.Purpose == "scim" && !slices.Contains(h.Index.Owners(now), t.By):
-		return h.Ref(model.KindUser, t.By).Name + ", who made it, is no longer an owner." + takeOver
-	case t.By != t.User && t.Purpose != "scim" && !d.May(h, desk.Actor{User: t.By}, model.ViewDesign):
-		return h.Ref(model.KindUser, t.By).Name + ", who made it, does not see the design." + takeOver
+	switch now := d.Now(); {
+	case t.By == "" || t.By == t.User && h.Index.Live(t.By, now):
+		return ""
+	case t.Purpose == "scim" && h.Index.Live(t.By, now):
+		if !slices.Contains(h.Index.Owners(now), t.By) {
+			return h.Ref(model.KindUser, t.By).Name +
+				", who made it, is no longer an owner. An owner takes it over, or makes another."
+		}
+		return ""
 	}
-	return ""
+	return d.Asleep(h, t.By)
 }
 
 func (d *Accounts) program(text, purpose string) (store.Token, bool) {
@@ -267,50 +265,51 @@ func (d *Accounts) fresh(who desk.Actor) error {
 	return nil
 }
 
-// EndToken withdraws a token: it works no longer, at once.
-func (d *Accounts) EndToken(who desk.Actor, id string) error {
+// managed gives a token that works to who may manage it, and has proven lately who they are.
+func (d *Accounts) managed(who desk.Actor, id string) (*desk.House, store.Token, error) {
 	h, err := d.Enter(who, model.ManageTokens)
 	if err != nil {
-		return err
+		return nil, store.Token{}, err
 	}
 	if err := d.Acts(h, who); err != nil {
-		return err
+		return nil, store.Token{}, err
 	}
 	if err := d.fresh(who); err != nil {
-		return err
+		return nil, store.Token{}, err
 	}
 	list, err := d.Store.AllTokens()
 	if err != nil {
-		return err
+		return nil, store.Token{}, err
 	}
 	i := slices.IndexFunc(list, func(t store.Token) bool { return idOf(t.Hash) == id })
 	if i < 0 || list[i].Ended != nil {
-		return desk.Refuse(desk.NotFound, "There is no such token, or it is withdrawn already.")
+		return nil, store.Token{}, errNotManaged
 	}
-	return d.endToken(who, list[i])
+	return h, list[i], nil
+}
+
+var errNotManaged = desk.Refuse(desk.NotFound, "There is no such token, or it is withdrawn already.")
+
+// EndToken withdraws a token: it works no longer, at once.
+func (d *Accounts) EndToken(who desk.Actor, id string) error {
+	_, t, err := d.managed(who, id)
+	if err != nil {
+		return err
+	}
+	return d.endToken(who, t)
 }
 
 // TakeToken makes an owner the maker of a token, so that it does what they could do.
 func (d *Accounts) TakeToken(who desk.Actor, id string) error {
-	h, err := d.Enter(who, model.ManageTokens)
-	if err != nil {
-		return err
-	}
-	if err := cmp.Or(d.Acts(h, who), d.fresh(who)); err != nil {
-		return err
-	}
-	list, err := d.Store.AllTokens()
-	if err != nil {
-		return err
-	}
-	i := slices.IndexFunc(list, func(t store.Token) bool { return idOf(t.Hash) == id })
+	h, t, err := d.managed(who, id)
 	switch {
-	case i < 0 || list[i].Ended != nil || list[i].Purpose == ForCalendar || list[i].Purpose == ForCopies:
-		return desk.Refuse(desk.NotFound, "There is no such token, or it is withdrawn already.")
+	case err != nil:
+		return err
+	case t.Purpose == ForCalendar || t.Purpose == ForCopies:
+		return errNotManaged
 	case !slices.Contains(h.Index.Owners(d.Now()), who.User):
 		return desk.Refuse(desk.NotAllowed, "Only an owner takes a token over.")
 	}
-	t := list[i]
 	t.By = who.User
 	if err := d.Store.AlterToken(t); err != nil {
 		return err
