@@ -88,8 +88,10 @@ load: build
 mutants:
 	go run ./e2e/mutants
 
-# The server is killed a hundred times while every door writes; what is replicated meanwhile is restored.
+# For ten minutes, everybody tries to get more than they were given, by random mixes of all doors. Then the server is
+# killed a hundred times while every door writes; what is replicated meanwhile is restored.
 torture:
+	FACHWERK_ATTACK=10m go test -timeout 30m -count 1 -run TestNoMixOfDoorsGivesWhatNobodyHolds ./internal/desk
 	GOBIN=$(CURDIR)/bin go install github.com/benbjohnson/litestream/cmd/litestream@v0.5.18
 	FACHWERK_KILLS=100 FACHWERK_LITESTREAM=$(CURDIR)/bin/litestream go test -timeout 60m -count 1 -v ./e2e/torture
 

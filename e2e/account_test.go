@@ -279,6 +279,16 @@ func TestSigningInByAProvider(t *testing.T) {
 	s.open("/security-log?q=provider")
 	s.see("[data-entry=sign-in-failed]", "nobody here is “stranger”")
 	s.see("[data-entry=sign-in]", "known to the identity provider from now on")
+
+	// An owner unties the account on the person's sheet; the next sign-in there finds it by the address again.
+	s.open("/people/ruben.adeyemi")
+	s.see("section", "ruben")
+	s.click("button", "Untie")
+	s.see("[role=status]", "is asked anew who Ruben Adeyemi is")
+	s.gone("button", "Untie")
+	s.open("/people/noor.tamsin")
+	s.see("h1", "Noor Tamsin")
+	s.gone("button", "Untie")
 }
 
 // TestASecondFactorIsDemanded shows nothing but one's own page to who holds rights and has no second factor; with time

@@ -88,9 +88,12 @@ func (s *steps) choose(label, option string) { s.t.Helper(); s.must(s.Choose(lab
 func (s *steps) wait(expression string)      { s.t.Helper(); s.must(s.Wait(expression)) }
 func (s *steps) brick(key, state string)     { s.t.Helper(); s.wait(brickIs(key, state)) }
 
-// tab goes on by Tab until the focus is on what is named so, at most so many times.
+// tab goes on by Tab until the focus is on what is named so, at most so many times. It waits until that is there: a page
+// that is still on its way would be gone through in vain.
 func (s *steps) tab(name string, most int) {
 	s.t.Helper()
+	s.wait("[...document.querySelectorAll('a[href], button, input, select, textarea, [tabindex]')].some(e => (" +
+		named("e") + ").includes(" + quoted(name) + "))")
 	var over []string
 	for range most {
 		s.press("\t")
@@ -111,8 +114,12 @@ func (s *steps) on(name string) {
 }
 
 // focused is the name of what has the focus.
-const focused = "document.activeElement === document.body ? '' : document.activeElement.getAttribute('aria-label') || " +
-	"document.activeElement.labels?.[0]?.innerText || document.activeElement.innerText || ''"
+var focused = "document.activeElement === document.body ? '' : " + named("document.activeElement")
+
+// named is the name of an element.
+func named(e string) string {
+	return e + ".getAttribute('aria-label') || " + e + ".labels?.[0]?.innerText || " + e + ".innerText || ''"
+}
 
 func (s *steps) apply(reason string) {
 	s.t.Helper()

@@ -635,8 +635,16 @@ func TestTheProviderIsTakenAtItsWord(t *testing.T) {
 	// An owner unties the account, and nobody else; then another subject is tied to it.
 	refused(t, d.Untie(desk.Actor{User: "kay", Proven: now}, "ann"), desk.NotAllowed, "Only an owner")
 	refused(t, d.Untie(desk.Actor{User: "bea"}, "ann"), desk.Unproven, "password")
+	_, err = d.Ties(desk.Actor{User: "kay"}, "ann")
+	refused(t, err, desk.NotAllowed, "Only an owner")
+	if ties := must[[]account.Tie](t)(d.Ties(desk.Actor{User: "bea"}, "ann")); len(ties) != 1 || ties[0].Subject != "ann-1" {
+		t.Errorf("ann is tied by %+v", ties)
+	}
 	if err := d.Untie(desk.Actor{User: "bea", Proven: now}, "ann"); err != nil {
 		t.Fatal(err)
+	}
+	if ties := must[[]account.Tie](t)(d.Ties(desk.Actor{User: "bea"}, "ann")); len(ties) != 0 {
+		t.Errorf("untied, ann is tied by %+v", ties)
 	}
 	if who, _, err := comes(2, ""); err != nil || who.User != "ann" {
 		t.Errorf("untied, ann-2 comes in as %q: %v", who.User, err)

@@ -111,6 +111,11 @@ func (s *Store) IdentityOf(issuer, user string) (i Identity, err error) {
 	return i, first(s.db, &i, "issuer = ? AND user = ?", issuer, user)
 }
 
+// Identities gives by which subjects identity providers know a user, the first one first.
+func (s *Store) Identities(user string) (list []Identity, err error) {
+	return list, s.db.Where("user = ?", user).Order("since, subject").Find(&list).Error
+}
+
 // DropIdentities forgets by which subjects providers know a user, and tells how many there were.
 func (s *Store) DropIdentities(user string) (n int64, err error) {
 	return n, s.write(func(tx *gorm.DB) error {

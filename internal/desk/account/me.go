@@ -55,6 +55,7 @@ type Me struct {
 	SignedIn     desk.Ref `json:"signedIn"`
 	Organisation string   `json:"organisation"`
 	Rights       []string `json:"rights" doc:"Rights in Fachwerk that are held over the whole organisation"`
+	Owner        bool     `json:"owner" doc:"Holds every right in Fachwerk over the whole organisation, for good"`
 	Delegated    []string `json:"delegated" doc:"Actions that one delegation or another lets this person do"`
 	Waiting      int      `json:"waiting" doc:"Review items that wait for this person's decision"`
 	Tasks        int      `json:"tasks" doc:"Tasks of reviews that wait for this person as the owner of a group"`
@@ -84,6 +85,7 @@ func (d *Accounts) Me(who desk.Actor) (*Me, error) {
 		SignedIn:     h.Ref(model.KindUser, who.User),
 		Organisation: h.Design().Organisation.Name,
 		Rights:       []string{},
+		Owner:        slices.Contains(h.Index.Owners(d.Now()), u.ID),
 		Delegated:    []string{},
 		Revision:     h.Revision,
 		Current:      h.Revision,

@@ -271,15 +271,45 @@ func (d *Accounts) doubled(email string, users []string) {
 		Text: "by the identity provider: the address " + email + " is that of several accounts: " + strings.Join(users, ", ")})
 }
 
+// Tie is how the identity provider knows somebody.
+type Tie struct {
+	Issuer  string    `json:"issuer"`
+	Subject string    `json:"subject" doc:"What the provider calls the person"`
+	Since   time.Time `json:"since"`
+}
+
+// Ties gives how identity providers know somebody, to an owner; empty if none does, and through the eyes of somebody who
+// is no owner.
+func (d *Accounts) Ties(who desk.Actor, user string) ([]Tie, error) {
+	h := d.Present()
+	if err := cmp.Or(d.SignedIn(h, who), d.owns(h, who.User)); err != nil {
+		return nil, err
+	}
+	if d.owns(h, who.Eyes()) != nil {
+		return []Tie{}, nil
+	}
+	kept, err := d.Store.Identities(user)
+	out := make([]Tie, len(kept))
+	for i, k := range kept {
+		out[i] = Tie{k.Issuer, k.Subject, k.Since}
+	}
+	return out, err
+}
+
+// owns refuses whoever is no owner.
+func (d *Accounts) owns(h *desk.House, user string) error {
+	if !slices.Contains(h.Index.Owners(d.Now()), user) {
+		return desk.Refuse(desk.NotAllowed, "Only an owner unties an account from the identity provider.")
+	}
+	return nil
+}
+
 // Untie forgets by which subject the identity provider knows somebody, as an owner: whoever comes with their verified
 // address, or as their external id, is they from then on.
 func (d *Accounts) Untie(who desk.Actor, user string) error {
 	h := d.Present()
-	if err := cmp.Or(d.BySession(h, who), d.fresh(who)); err != nil {
+	if err := cmp.Or(d.BySession(h, who), d.owns(h, who.User), d.fresh(who)); err != nil {
 		return err
-	}
-	if !slices.Contains(h.Index.Owners(d.Now()), who.User) {
-		return desk.Refuse(desk.NotAllowed, "Only an owner unties an account from the identity provider.")
 	}
 	n, err := d.Store.DropIdentities(user)
 	if err == nil && n == 0 {

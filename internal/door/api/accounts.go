@@ -196,6 +196,18 @@ func (a *API) accounts() {
 	on(
 		a,
 		operation{
+			id:      "ties",
+			method:  http.MethodGet,
+			path:    "/api/people/{id}/identity",
+			summary: "By what identity providers know somebody, as an owner",
+		},
+		func(ctx context.Context, in *sessionInput) (*body[[]account.Tie], error) {
+			return answer(a.desk.Ties(actor(ctx), in.ID))
+		},
+	)
+	on(
+		a,
+		operation{
 			id:      "untie",
 			method:  http.MethodDelete,
 			path:    "/api/people/{id}/identity",

@@ -125,7 +125,7 @@ func samples(d *model.Design, holder string) map[string]sample {
 		"exportUses": {in: "csv"}, "tokens": {},
 		"addToken":  {bare: true, body: map[string]string{"name": "x", "purpose": "decisions"}},
 		"endToken":  {bare: true, in: "none"},
-		"takeToken": {bare: true, in: "none"}, "untie": {bare: true, in: "none"},
+		"takeToken": {bare: true, in: "none"}, "untie": {bare: true, in: "none"}, "ties": {in: "none"},
 		"delegationCeiling": {in: "d1"}, "personCeiling": {in: holder}, "lowerCeiling": {in: holder}, "draftCeilings": {},
 		"tryCeiling": {body: d.Delegations[0]},
 		"change": {body: map[string]any{"dryRun": true, "acts": []map[string]any{{"assign": map[string]any{

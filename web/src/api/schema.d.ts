@@ -2513,7 +2513,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * By what identity providers know somebody, as an owner
+         * @description By what identity providers know somebody, as an owner.
+         *
+         *     Needs `fachwerk:design:view`; a delegate sees their part.
+         */
+        get: operations["ties"];
         put?: never;
         post?: never;
         /**
@@ -7510,6 +7516,8 @@ export interface components {
             now: string;
             /** @description What the organisation is called. */
             organisation: string;
+            /** @description Holds every right in Fachwerk over the whole organisation, for good */
+            owner: boolean;
             /** @description Critical acts are proven by a passkey */
             passkey: boolean;
             /** @description By whom one can prove who one is; absent if there is no identity provider */
@@ -9581,6 +9589,13 @@ export interface components {
         TidyInputBody: {
             /** @description The group. */
             group: string;
+        };
+        Tie: {
+            issuer: string;
+            /** Format: date-time */
+            since: string;
+            /** @description What the provider calls the person */
+            subject: string;
         };
         Timeline: {
             /** @description What began first comes first */
@@ -23554,6 +23569,7 @@ export interface operations {
                      *       "lacks": true,
                      *       "now": "2026-11-23",
                      *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "owner": true,
                      *       "passkey": true,
                      *       "provider": "text",
                      *       "revision": 1,
@@ -25129,6 +25145,57 @@ export interface operations {
                      *     ]
                      */
                     "application/json": components["schemas"]["Lowering"][];
+                };
+            };
+            401: components["responses"]["NotSignedIn"];
+            403: components["responses"]["NotAllowed"];
+            404: components["responses"]["NotFound"];
+            422: components["responses"]["Invalid"];
+            default: components["responses"]["Otherwise"];
+        };
+    };
+    ties: {
+        parameters: {
+            query?: {
+                /**
+                 * @description The day (2026-01-31) or instant (RFC 3339) that is looked at; now if absent
+                 * @example 2026-11-01
+                 */
+                when?: string;
+                /**
+                 * @description A person through whose eyes the design is seen; one's own if absent
+                 * @example noor.tamsin
+                 */
+                as?: string;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description The id.
+                 * @example gate-clerk
+                 */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "issuer": "text",
+                     *         "since": "2026-11-23T08:00:00Z",
+                     *         "subject": "user:noor.tamsin"
+                     *       }
+                     *     ]
+                     */
+                    "application/json": components["schemas"]["Tie"][];
                 };
             };
             401: components["responses"]["NotSignedIn"];
@@ -30691,6 +30758,7 @@ export interface operations {
                      *       "lacks": true,
                      *       "now": "2026-11-23",
                      *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "owner": true,
                      *       "passkey": true,
                      *       "provider": "text",
                      *       "revision": 1,
@@ -30792,6 +30860,7 @@ export interface operations {
                      *       "lacks": true,
                      *       "now": "2026-11-23",
                      *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "owner": true,
                      *       "passkey": true,
                      *       "provider": "text",
                      *       "revision": 1,
@@ -30869,6 +30938,7 @@ export interface operations {
                      *       "lacks": true,
                      *       "now": "2026-11-23",
                      *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "owner": true,
                      *       "passkey": true,
                      *       "provider": "text",
                      *       "revision": 1,
@@ -32564,6 +32634,7 @@ export interface operations {
                      *       "lacks": true,
                      *       "now": "2026-11-23",
                      *       "organisation": "Skerryhaven Harbour Authority",
+                     *       "owner": true,
                      *       "passkey": true,
                      *       "provider": "text",
                      *       "revision": 1,
@@ -32648,6 +32719,7 @@ export interface operations {
                      *         "lacks": true,
                      *         "now": "2026-11-23",
                      *         "organisation": "Skerryhaven Harbour Authority",
+                     *         "owner": true,
                      *         "passkey": true,
                      *         "provider": "text",
                      *         "revision": 1,

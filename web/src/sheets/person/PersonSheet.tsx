@@ -20,6 +20,7 @@ import { Wall } from "../../parts/Wall";
 import { day, Mark, Named } from "../../parts/words";
 import { EditPerson } from "./EditPerson";
 import { InvitationBoard } from "./InvitationBoard";
+import { Ties } from "./Ties";
 import { TimeBands } from "./TimeBands";
 import { TracePanel } from "./TracePanel";
 
@@ -391,6 +392,7 @@ function Footing({ person }: { person: Person }) {
 					{person.lock && <Line aside="kept by">{person.lock.directory ?? "a directory"}</Line>}
 				</ul>
 			</Part>
+			<Ties person={person} />
 			{person.reports.length > 0 && (
 				<Part title="Line: report to them" count={person.reports.length}>
 					<ul>
