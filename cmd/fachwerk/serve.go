@@ -132,7 +132,7 @@ func fill(file string) error {
 	if err := errors.Join(demo.Fill(s, time.Now()), s.Close()); err != nil {
 		return err
 	}
-	return store.Move(beside, file)
+	return store.PutAt(beside, file)
 }
 
 func serve(set *settings) error {

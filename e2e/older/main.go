@@ -119,8 +119,8 @@ func build(folder, commit string) (string, error) {
 	defer func() { _ = run("git", "worktree", "remove", "--force", source) }()
 	c := exec.Command("go", "build", "-o", program, "./cmd/fachwerk")
 	c.Dir, c.Env, c.Stderr = source, append(os.Environ(), "CGO_ENABLED=0"), os.Stderr
-	return program, errors.Join(os.CopyFS(filepath.Join(source, "web", "dist"), os.DirFS(filepath.Join("web", "dist"))),
-		c.Run())
+	dist := filepath.Join(source, "web", "dist")
+	return program, errors.Join(os.RemoveAll(dist), os.CopyFS(dist, os.DirFS(filepath.Join("web", "dist"))), c.Run())
 }
 
 func run(name string, args ...string) error {
@@ -211,7 +211,7 @@ func (u *used) work(link string) error {
 	}
 	nia := object{"id": "nia", "userName": "nia", "displayName": "Nia Cairn", "state": "invited", "area": "north"}
 	ola := object{"id": "ola", "userName": "ola", "displayName": "Ola Strand", "state": "invited", "area": "north",
-		"email": "ola@skerryhaven.example", "manager": "ruben"}
+		"manager": "ruben"}
 	var person, draft, review, invited, items object
 	err := errors.Join(
 		u.ask(nil, "PUT", "/api/draft/people", object{"after": nia}),
@@ -230,9 +230,11 @@ func (u *used) work(link string) error {
 		u.ask(nil, "PUT", "/api/draft/people", object{"before": person["object"], "after": after}),
 		u.apply("he works at night"),
 		u.ask(&invited, "POST", "/api/people/ola/invitation", object{}),
-		u.comesIn("ola", path.Base(fmt.Sprint(invited["link"]))),
 	)
 	if err != nil {
+		return err
+	}
+	if err := u.comesIn("ola", linkOf(invited)); err != nil {
 		return err
 	}
 	u.may("a request", "POST", "/api/requests", object{"kind": "role", "id": "berth-planner", "reason": "I plan berths"})
@@ -246,7 +248,7 @@ func (u *used) work(link string) error {
 	if err != nil {
 		return err
 	}
-	u.kept.Link = path.Base(fmt.Sprint(invited["link"]))
+	u.kept.Link = linkOf(invited)
 	number := fmt.Sprint(review["id"])
 	if err := u.ask(&items, "GET", "/api/reviews/"+number+"/items", nil); err != nil || items["rows"] == nil {
 		items = object{}
@@ -277,6 +279,14 @@ func (u *used) work(link string) error {
 	after["title"] = "Berth inspector"
 	err = u.ask(nil, "PUT", "/api/draft/people", object{"before": person["object"], "after": after})
 	return errors.Join(err, u.ask(&draft, "GET", "/api/draft", nil))
+}
+
+// linkOf is the secret of an invitation's link, which the first programs called its path.
+func linkOf(invitation object) string {
+	if link, ok := invitation["link"].(string); ok {
+		return path.Base(link)
+	}
+	return path.Base(fmt.Sprint(invitation["path"]))
 }
 
 func clone(o object) object {
