@@ -221,8 +221,10 @@ func (s *Store) migrate(file string, version int) error {
 	if version == 1 { // what the first programs made may lack a column or a table that later ones of them had
 		first = 0
 	}
+	at("the copy is kept")
 	return s.w.Transaction(func(tx *gorm.DB) error {
 		for _, step := range steps[first:] {
+			at("before a step of the schema")
 			if err := step(tx); err != nil {
 				return err
 			}
