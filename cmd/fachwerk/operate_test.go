@@ -159,6 +159,24 @@ func TestBackupAndRestore(t *testing.T) {
 			t.Errorf("%s: exit %d, %s", file, code, stderr)
 		}
 	}
+	empty := filepath.Join(folder, "empty.db")
+	if err := os.WriteFile(empty, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if code, _, stderr := run(t, "restore", "--db", db, empty); code != 1 || !strings.Contains(stderr, "no backup") {
+		t.Errorf("an empty one: exit %d, %s", code, stderr)
+	}
+	// What is gone is not an organisation that has yet to begin.
+	if err := os.Remove(db); err != nil {
+		t.Fatal(err)
+	}
+	gone := program(t, "serve", "--db", db, "--addr", "127.0.0.1:0")
+	if out, err := gone.CombinedOutput(); err == nil || !strings.Contains(string(out), "fachwerk restore") {
+		t.Errorf("served without its file: %v, %s", err, out)
+	}
+	if _, err := os.Stat(db); err == nil {
+		t.Error("an empty database was made in place of one that is gone")
+	}
 	if left, _ := filepath.Glob(filepath.Join(folder, "*.partial*")); len(left) > 0 {
 		t.Errorf("left behind: %v", left)
 	}

@@ -98,6 +98,7 @@ func (k *kept) Close() error { return errors.Join(k.Store.Close(), k.close()) }
 func (s *settings) open() (*rooms.Desk, *kept, error) {
 	file := s.DB
 	var done func() error
+	renew := func() error { return nil }
 	if s.Follow != "" {
 		folder, err := os.MkdirTemp("", "fachwerk-copy")
 		if err != nil {
@@ -105,15 +106,22 @@ func (s *settings) open() (*rooms.Desk, *kept, error) {
 		}
 		file, done = filepath.Join(folder, "copy.db"), func() error { return os.RemoveAll(folder) }
 	} else {
+		if beside := store.Served(s.DB); beside != "" && !s.Demo {
+			return nil, nil, fmt.Errorf("there is no database %s, though there was one (%s lies there): put a backup in place by "+
+				"fachwerk restore, or move away what lies beside it to begin with nothing", s.DB, beside)
+		}
 		lease, err := store.TakeLease(s.DB)
 		if err != nil {
 			return nil, nil, err
 		}
-		done = lease.Release
+		done, renew = lease.Release, func() error { return lease.Renew(s.DB) }
 	}
 	d, opened, err := filled(file, s.Demo)
 	if err != nil {
 		return nil, nil, errors.Join(err, done())
+	}
+	if err := renew(); err != nil {
+		return nil, nil, errors.Join(err, opened.Close(), done())
 	}
 	return d, &kept{opened, sync.OnceValue(done)}, nil
 }

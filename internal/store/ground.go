@@ -38,14 +38,14 @@ func (g *ground) holds() error {
 		case errors.Is(err, fs.ErrNotExist) && was == nil:
 		case errors.Is(err, fs.ErrNotExist):
 			return &Unusable{fmt.Sprintf("The file %s was removed while Fachwerk runs, so nothing can be recorded any longer: "+
-				"stop it, put the file back, and start it again.", name)}
+				"stop it, and put a backup in place by fachwerk restore.", name)}
 		case err != nil:
 			return &Unusable{fmt.Sprintf("The file %s cannot be reached, so nothing can be recorded: %s.", name, err)}
 		case was == nil:
 			g.seen[name] = now
 		case !os.SameFile(was, now):
 			return &Unusable{fmt.Sprintf("The file %s was replaced while Fachwerk runs, so nothing can be recorded any longer: "+
-				"stop it, see that the right file is there, and start it again.", name)}
+				"stop it, move the file away, and put it in place by fachwerk restore: beside it lies the log of the one before.", name)}
 		}
 	}
 	return nil

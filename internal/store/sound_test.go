@@ -69,7 +69,7 @@ func TestWhatIsKeptForLongEnoughGoes(t *testing.T) {
 	}
 }
 
-// A lease is one server's; it comes free when the server lets go of it.
+// A lease is one server's, by whatever name the file goes; it comes free when the server lets go of it.
 func TestALeaseIsOneServers(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "x.db")
 	l, err := store.TakeLease(file)
@@ -82,10 +82,57 @@ func TestALeaseIsOneServers(t *testing.T) {
 	if err := l.Release(); err != nil {
 		t.Fatal(err)
 	}
-	if l, err = store.TakeLease(file); err != nil {
+	// The database is there now, and has other names.
+	_ = open(t, file).Close()
+	soft, hard := filepath.Join(t.TempDir(), "soft.db"), filepath.Join(filepath.Dir(file), "hard.db")
+	if err := errors.Join(os.Symlink(file, soft), os.Link(file, hard)); err != nil {
 		t.Fatal(err)
 	}
+	if l, err = store.TakeLease(soft); err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range []string{file, soft, hard} {
+		if _, err := store.TakeLease(name); err == nil || !strings.Contains(err.Error(), "stop it first") {
+			t.Errorf("taken twice, as %s: %v", name, err)
+		}
+	}
+	// What is made or put in its place is leased too, once that is said.
+	if err := errors.Join(os.Remove(file), os.WriteFile(file, nil, 0o600), l.Renew(file)); err != nil {
+		t.Fatal(err)
+	}
+	if again := filepath.Join(filepath.Dir(file), "again.db"); os.Link(file, again) == nil {
+		if _, err := store.TakeLease(again); err == nil {
+			t.Error("what was made since is not leased")
+		}
+	}
 	_ = l.Release()
+}
+
+// A database that is gone, or empty, is told from one that never was by what lies beside it.
+func TestWhatWasServed(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "x.db")
+	if beside := store.Served(file); beside != "" {
+		t.Errorf("of nothing, %s lies there", beside)
+	}
+	l, err := store.TakeLease(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_ = open(t, file).Close()
+	if beside := store.Served(file); beside != "" {
+		t.Errorf("it is there, and %s is named", beside)
+	}
+	_ = l.Release()
+	for _, gone := range []func() error{
+		func() error { return os.Truncate(file, 0) }, func() error { return os.Remove(file) },
+	} {
+		if err := gone(); err != nil {
+			t.Fatal(err)
+		}
+		if beside := store.Served(file); beside != file+".lease" {
+			t.Errorf("it is gone, and %q is named", beside)
+		}
+	}
 }
 
 // A copy of a database that is in use is whole and its own; what is not sound is told by its proof.
