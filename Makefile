@@ -105,7 +105,8 @@ slapd: build
 fuzz:
 	for target in FuzzParse:core/filter FuzzPath:core/filter FuzzChange:core/change FuzzColumns:core/intake \
 		FuzzRead:exchange/modelfile FuzzRead:exchange/rows FuzzRead:exchange/catalogue FuzzWrite:exchange/ldif \
-		FuzzPatch:exchange/scim FuzzBulk:door/scim FuzzEvaluation:door/authzen FuzzPlainWords:door/authzen FuzzFind:desk; do \
+		FuzzPatch:exchange/scim FuzzBulk:door/scim FuzzEvaluation:door/authzen FuzzPlainWords:door/authzen FuzzTime:door/authzen \
+		FuzzFind:desk; do \
 		go test -run '^$$' -fuzz "^$${target%%:*}\$$" -fuzztime $(FUZZTIME) -fuzzminimizetime 2s ./internal/$${target##*:} || exit 1; \
 	done
 

@@ -88,8 +88,8 @@ func (s *steps) choose(label, option string) { s.t.Helper(); s.must(s.Choose(lab
 func (s *steps) wait(expression string)      { s.t.Helper(); s.must(s.Wait(expression)) }
 func (s *steps) brick(key, state string)     { s.t.Helper(); s.wait(brickIs(key, state)) }
 
-// tab goes on by Tab until the focus is on what is named so, at most so many times. It waits until that is there: a page
-// that is still on its way would be gone through in vain.
+// tab goes on by Tab until the focus is on what is named so, at most so many times. It waits until that is there: a
+// page that is still on its way would be gone through in vain.
 func (s *steps) tab(name string, most int) {
 	s.t.Helper()
 	s.wait("[...document.querySelectorAll('a[href], button, input, select, textarea, [tabindex]')].some(e => (" +

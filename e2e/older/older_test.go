@@ -164,7 +164,8 @@ func openDraft(t *testing.T, d *rooms.Desk, _ *store.Store, _ Kept) {
 	}
 }
 
-// halfDecided finds the review with its one decision, has the other half decided, closes it, and looks at what came of it.
+// halfDecided finds the review with its one decision, has the other half decided, closes it, and looks at what came of
+// it.
 func halfDecided(t *testing.T, d *rooms.Desk, _ *store.Store, _ Kept) {
 	list, err := d.Reviews(signe, "")
 	if err != nil || len(list) != 1 || list[0].Closed != nil {
@@ -212,6 +213,10 @@ func since(t *testing.T, d *rooms.Desk, s *store.Store, kept Kept) {
 	series, err := d.AllSeries(signe)
 	if err != nil || could("a series") != (len(series) == 1) {
 		t.Errorf("the series are %+v, %v", series, err)
+	}
+	absence, err := d.Absent(signe)
+	if err != nil || could("an absence") != (absence != nil && absence.Instead.ID == "ruben") {
+		t.Errorf("the absence is %+v, %v", absence, err)
 	}
 	letters, err := d.Letters(signe)
 	if err != nil || could("letters") == letters.Reminders {

@@ -637,7 +637,8 @@ func TestTheProviderIsTakenAtItsWord(t *testing.T) {
 	refused(t, d.Untie(desk.Actor{User: "bea"}, "ann"), desk.Unproven, "password")
 	_, err = d.Ties(desk.Actor{User: "kay"}, "ann")
 	refused(t, err, desk.NotAllowed, "Only an owner")
-	if ties := must[[]account.Tie](t)(d.Ties(desk.Actor{User: "bea"}, "ann")); len(ties) != 1 || ties[0].Subject != "ann-1" {
+	ties := must[[]account.Tie](t)(d.Ties(desk.Actor{User: "bea"}, "ann"))
+	if len(ties) != 1 || ties[0].Subject != "ann-1" {
 		t.Errorf("ann is tied by %+v", ties)
 	}
 	if err := d.Untie(desk.Actor{User: "bea", Proven: now}, "ann"); err != nil {

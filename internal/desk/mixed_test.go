@@ -482,7 +482,8 @@ func (w *walk) review(who desk.Actor) {
 // reviewers and time do one after another, in whichever mix, while an owner gives and takes: no act gives anybody, now
 // or once they are woken, a right in Fachwerk or a delegation that whoever acts does not have at that moment; nobody
 // comes in as somebody who holds more than whoever was shown the link did; nobody changes how somebody who holds more
-// signs in, or wakes them; and nobody decides about themselves. The reading of what is held is plain, and the test's own.
+// signs in, or wakes them; and nobody decides about themselves. The reading of what is held is plain, and the test's
+// own.
 //
 // FACHWERK_ATTACK is for how long it goes on; if it is not set, it ends after some walks.
 func TestNoMixOfDoorsGivesWhatNobodyHolds(t *testing.T) {

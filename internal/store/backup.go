@@ -27,8 +27,8 @@ func Backup(file, to string) (p Proof, err error) {
 }
 
 // Restore proves a copy of a database and puts it at a file, which no server may serve. What is there is kept beside
-// it, as FILE.replaced, with its log if that cannot be folded in. It is one move: wherever it is broken off, the file is
-// the one before, or the next that opens it ends the move (see settle).
+// it, as FILE.replaced, with its log if that cannot be folded in. It is one move: wherever it is broken off, the file
+// is the one before, or the next that opens it ends the move (see settle).
 func Restore(file, from string) (p Proof, err error) {
 	if err := settle(file); err != nil {
 		return p, err

@@ -69,7 +69,8 @@ func TestMove(t *testing.T) {
 func move(t *testing.T, name, folder string, n int, more ...string) (step string, err error) {
 	t.Helper()
 	c := exec.Command(os.Args[0], "-test.run", "^TestMove$")
-	c.Env = append(append(os.Environ(), "FACHWERK_MOVE="+name+" in "+folder, "FACHWERK_MOVE_ENDS="+strconv.Itoa(n)), more...)
+	c.Env = append(os.Environ(), "FACHWERK_MOVE="+name+" in "+folder, "FACHWERK_MOVE_ENDS="+strconv.Itoa(n))
+	c.Env = append(c.Env, more...)
 	out, err := c.CombinedOutput()
 	if _, step, killed := strings.Cut(string(out), "ends at: "); killed {
 		return strings.TrimSpace(step), nil

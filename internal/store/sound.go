@@ -33,8 +33,8 @@ func copyOf(file, to, owner string) error {
 }
 
 // copyInto writes a copy of a database that is open, as it is at one instant, to a file that is not there yet; it is on
-// the disk when this returns. The file can be read by nobody else from its first byte on, and belongs to whoever another
-// file does.
+// the disk when this returns. The file can be read by nobody else from its first byte on, and belongs to whoever
+// another file does.
 func copyInto(db *gorm.DB, to, owner string) error {
 	f, err := os.OpenFile(to, os.O_RDWR|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {

@@ -278,8 +278,8 @@ type Tie struct {
 	Since   time.Time `json:"since"`
 }
 
-// Ties gives how identity providers know somebody, to an owner; empty if none does, and through the eyes of somebody who
-// is no owner.
+// Ties gives how identity providers know somebody, to an owner; empty if none does, and through the eyes of somebody
+// who is no owner.
 func (d *Accounts) Ties(who desk.Actor, user string) ([]Tie, error) {
 	h := d.Present()
 	if err := cmp.Or(d.SignedIn(h, who), d.owns(h, who.User)); err != nil {

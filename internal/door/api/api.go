@@ -152,6 +152,9 @@ func newProblem(status int, message string, details ...error) huma.StatusError {
 		status, details = http.StatusRequestEntityTooLarge, nil
 		message = fmt.Sprintf("request body is too large limit=%d bytes", large.Limit)
 	}
+	if deep := (*inner.TooDeep)(nil); errors.As(errors.Join(details...), &deep) {
+		status, details, message = http.StatusBadRequest, nil, "The document is not read: "+deep.Error()+"."
+	}
 	p := &Problem{
 		ErrorModel: huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: message},
 		Code:       cmp.Or(statusCodes[status], code.Invalid),

@@ -5,6 +5,8 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+
+	"fachwerk/internal/desk/account"
 )
 
 // Whatever is larger than an operation takes is answered 413, by whichever bound it meets first, and whether its length
@@ -42,6 +44,53 @@ func TestWhatIsTooLarge(t *testing.T) {
 	}
 	if asked < 60 {
 		t.Errorf("only %d were asked", asked)
+	}
+}
+
+// What is nested deeper than anything needs is refused at every door, soon, and whatever it is.
+func TestWhatIsTooDeep(t *testing.T) {
+	address, d := serve(t)
+	b := newBrowser(t, address)
+	b.signIn("signe.halloran")
+	token := func(purpose string) string {
+		made, err := d.MakeToken(account.NewToken{Name: purpose, Purpose: purpose})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return made
+	}
+	directory, decisions := token("scim"), token("decisions")
+	for door, path := range map[string]string{
+		"api": "/api/changes", "a model file": "/api/plan", "scim": "/scim/v2/Users", "bulk": "/scim/v2/Bulk",
+		"decisions": "/access/v1/evaluation", "a batch": "/access/v1/evaluations", "a search": "/access/v1/search/subject",
+	} {
+		for deep, body := range map[bool]string{
+			true:  `{"x":` + strings.Repeat("[", 4<<20),
+			false: `{"x":` + strings.Repeat("[", 31) + strings.Repeat("]", 31) + `,"y":"` + strings.Repeat("[{", 99) + `\"["}`,
+		} {
+			req, err := http.NewRequest(http.MethodPost, address+path, strings.NewReader(body))
+			if err != nil {
+				t.Fatal(err)
+			}
+			req.Header.Set("Content-Type", "application/json")
+			switch {
+			case strings.HasPrefix(path, "/scim"):
+				req.Header.Set("Authorization", "Bearer "+directory)
+				req.Header.Set("Content-Type", "application/scim+json")
+			case strings.HasPrefix(path, "/access"):
+				req.Header.Set("Authorization", "Bearer "+decisions)
+			}
+			resp, err := b.client.Do(req)
+			if err != nil {
+				t.Fatal(err)
+			}
+			text, _ := io.ReadAll(resp.Body)
+			resp.Body.Close()
+			says := strings.Contains(string(text), "nested more than 32")
+			if deep && resp.StatusCode != http.StatusBadRequest || deep != says {
+				t.Errorf("%s, too deep %v, is answered %d %.300s", door, deep, resp.StatusCode, text)
+			}
+		}
 	}
 }
 

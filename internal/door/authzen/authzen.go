@@ -223,6 +223,11 @@ func read(w http.ResponseWriter, r *http.Request) (b body, ok bool) {
 
 // parse reads a body, of which it keeps nothing; it answers and gives false if it is not a JSON object.
 func parse(w http.ResponseWriter, data []byte) (b body, ok bool) {
+	var depth inner.Depth
+	if !depth.Follow(data) { // the library goes down by a call a level, without end
+		malformed(w, &inner.TooDeep{})
+		return b, false
+	}
 	b.parser = parsers.Get()
 	// The parser alone passes over what is wrong within texts and numbers.
 	err := fastjson.ValidateBytes(data)

@@ -82,14 +82,14 @@ func evaluationsIn(body []byte, list []plain) ([]plain, bool) {
 		listed = true
 		for first := true; !w.take(']'); first = false {
 			var p plain
-			if !first && !w.take(',') || !w.evaluation(&p) {
+			if !first && !w.take(',') || len(list) == maxEvaluations || !w.evaluation(&p) {
 				return false
 			}
 			list = append(list, p)
 		}
 		return true
 	})
-	if !ok || !w.end() || len(list) == 0 || len(list) > maxEvaluations {
+	if !ok || !w.end() || len(list) == 0 {
 		return nil, false
 	}
 	for i := range list {

@@ -142,6 +142,8 @@ func body(r *http.Request) ([]byte, error) {
 			Status: http.StatusRequestEntityTooLarge,
 			Detail: "The request is larger than " + strconv.FormatInt(large.Limit, 10) + " bytes.",
 		}
+	case errors.As(err, new(*inner.TooDeep)):
+		return nil, scim.Bad("invalidSyntax", "%s", err)
 	case err != nil:
 		return nil, scim.Bad("invalidSyntax", "the request ended early: %s", err)
 	}

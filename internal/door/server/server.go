@@ -28,6 +28,19 @@ import (
 // Version is the version of the program, as its interfaces tell it.
 const Version = "0.1.0"
 
+// shallow keeps JSON from being nested deeper than it may be, but for decisions, which see to it themselves: it takes
+// time there.
+func shallow(next http.Handler) http.Handler {
+	looked := inner.Shallow(next)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/access/") {
+			next.ServeHTTP(w, r)
+			return
+		}
+		looked.ServeHTTP(w, r)
+	})
+}
+
 // maxBody bounds what any request may send, in bytes, but for files that are brought in.
 const maxBody = 8 << 20
 
@@ -54,7 +67,7 @@ func build(d *rooms.Desk, s *store.Store, files fs.FS, outside inner.Outside, c 
 	r := chi.NewRouter()
 	seen := watch.New(d, s, Version)
 	r.Use(inner.Numbered, seen.Requests, outside.Addressed, outside.Headed, inner.Guard, timed, bounded,
-		copies.Revisioned(d))
+		shallow, copies.Revisioned(d))
 	if c != nil {
 		r.Use(c.Guard)
 	}
