@@ -39,7 +39,8 @@ test: build chromium
 
 chromium:
 	@command -v curl >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq curl; }
-	@command -v chromium >/dev/null || { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; }
+	@command -v chromium-headless-shell >/dev/null || { apt-get update -qq && \
+		DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium-headless-shell; } || command -v chromium >/dev/null
 
 # Nothing of theirs runs at install.
 $(LINTERS): tools/api/package.json tools/api/package-lock.json

@@ -267,7 +267,8 @@ func (u *used) work(link string) error {
 	err = u.ask(nil, "POST", "/api/review-items/decisions", object{"items": []any{decided["id"]}, "decision": "revoke",
 		"reason": "no longer needed"})
 	u.may("a worklist", "POST", "/api/worklists", object{"name": "The north quay"})
-	u.may("an absence", "PUT", "/api/me/absence", object{"instead": "ruben", "from": "2027-01-04T00:00:00Z", "until": "2027-01-15T00:00:00Z"})
+	u.may("an absence", "PUT", "/api/me/absence", object{"instead": "ruben", "from": "2027-01-04T00:00:00Z",
+		"until": "2027-01-15T00:00:00Z"})
 	series := func(from string) object {
 		return object{"review": object{"role": "gate-clerk", "fallback": "signe"}, "rule": "FREQ=MONTHLY;BYMONTHDAY=1",
 			"from": from, "days": 14}

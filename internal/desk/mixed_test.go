@@ -319,6 +319,15 @@ func (w *walk) owner() {
 	}
 }
 
+// promotes has the owner, now and then, give somebody what whoever waits for it hopes for.
+func (w *walk) promotes(user string) {
+	a := &model.Assignment{ID: "p" + w.one("1", "2", "3"), Subject: model.Subject{User: user},
+		Set: w.one(model.SetAdministrator, model.SetAuditor, "runs"), Reach: model.ReachArea, Mode: model.Full}
+	if w.IntN(2) == 0 && w.drafts(desk.Actor{User: "bea", Proven: *w.clock}, a) {
+		w.did["the owner"]++
+	}
+}
+
 // token has somebody make a token, and use it after the owner has done this or that.
 func (w *walk) token() {
 	maker := desk.Actor{User: w.one("tom", "tom", "bea", "kay"), Proven: *w.clock}
@@ -334,9 +343,8 @@ func (w *walk) token() {
 	if secret == "" {
 		return
 	}
-	for range w.IntN(3) {
-		w.owner()
-	}
+	w.owner()
+	w.promotes(user)
 	t, err := w.d.Program(secret, "api")
 	if err != nil {
 		w.did["a token is refused"]++
@@ -357,14 +365,32 @@ func (w *walk) token() {
 // link has somebody invite somebody, and be shown the link; or whoever was shown one follow it.
 func (w *walk) link(who desk.Actor) {
 	if n := len(w.links); n > 0 && w.IntN(3) == 0 {
-		l := w.links[w.IntN(n)]
+		l := w.links[n-1-w.IntN(min(n, 3))]
 		w.step("a link", l.shown, false, func() bool {
-			_, err := w.d.SetPassword(w.t.Context(), path.Base(l.link), "a password that is long", "192.0.2."+fmt.Sprint(w.steps))
+			from := "192.0.2." + fmt.Sprint(w.steps)
+			_, err := w.d.SetPassword(w.t.Context(), path.Base(l.link), "a password that is long", from)
 			return err == nil
 		})
 		return
 	}
-	user := w.one("new1", "new2", w.one(walkers...))
+	user := w.one(walkers...)
+	if w.IntN(4) > 0 { // mostly somebody who waits for it; the owner sees to it that there is somebody
+		var waits []string
+		for _, u := range w.d.Design().Users {
+			if u.State == model.UserInvited {
+				waits = append(waits, u.ID)
+			}
+		}
+		if len(waits) == 0 {
+			waits = []string{fmt.Sprint("guest", w.steps)}
+			w.drafts(desk.Actor{User: "bea", Proven: *w.clock}, &model.User{ID: waits[0], UserName: waits[0],
+				DisplayName: waits[0], State: model.UserInvited, Area: "t1"})
+		}
+		user = w.one(waits...)
+	}
+	if w.IntN(2) == 0 {
+		w.promotes(user)
+	}
 	w.step("an invitation", nil, false, func() bool {
 		i, err := w.d.Invite(who, user, "")
 		if err == nil {
@@ -372,6 +398,7 @@ func (w *walk) link(who desk.Actor) {
 		}
 		return err == nil
 	})
+	w.promotes(user)
 }
 
 // elsewhere has somebody come in by the identity provider: as whom it calls by a name of its own from then on.
