@@ -653,3 +653,22 @@ func TestTheProviderIsTakenAtItsWord(t *testing.T) {
 	_, _, err = comes(1, "")
 	refused(t, err, desk.NotSignedIn, "nobody here is you")
 }
+
+// Where Fachwerk is reached at an address and not by a name, passkeys are refused with the remedy, to who is not signed
+// in yet, too.
+func TestPasskeysNeedAName(t *testing.T) {
+	d, _ := open(t)
+	for outside, says := range map[string]string{
+		"": "--url", "http://192.0.2.7:8080": "at an address (192.0.2.7)", "https://[2001:db8::7]": "at an address (2001:db8::7)",
+	} {
+		d.Outside = outside
+		_, _, err := d.AskPasskey("")
+		refused(t, err, desk.Invalid, says)
+		_, _, err = d.BeginPasskey(desk.Actor{User: "bea", Proven: now})
+		refused(t, err, desk.Invalid, says)
+	}
+	d.Outside = "https://access.small.example"
+	if _, _, err := d.AskPasskey(""); err != nil {
+		t.Error(err)
+	}
+}

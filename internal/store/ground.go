@@ -1,11 +1,13 @@
 package store
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
 	"sync"
+	"time"
 
 	"golang.org/x/sys/unix"
 	"gorm.io/gorm"
@@ -25,6 +27,9 @@ type ground struct {
 	file string
 	sync.Mutex
 	seen map[string]fs.FileInfo // as they were first seen, by name
+
+	probing sync.Mutex
+	probed  time.Time // when the probe was last written and read back
 }
 
 // holds tells whether the files are still those that were opened.
@@ -67,7 +72,20 @@ func (g *ground) guard(db *gorm.DB) error {
 	)
 }
 
-// Ready tells whether what is asked for can be read and recorded; if not, the error is an [Unusable].
+// probe is a row of the store's own, by which it finds out whether rows can be written and read.
+type probe struct {
+	ID int `gorm:"primaryKey;autoIncrement:false"`
+	At time.Time
+}
+
+// How often, at most, the row is written, and for how long whoever writes otherwise is waited for.
+const (
+	probeEvery = 5 * time.Second
+	probeWaits = 2 * time.Second
+)
+
+// Ready tells whether what is asked for can be read and recorded: a row of its own is written and read back, unless that
+// was done in the last five seconds. If not, the error is an [Unusable], which begins with what does not work.
 func (s *Store) Ready() error {
 	if err := s.ground.holds(); err != nil {
 		return err
@@ -75,12 +93,48 @@ func (s *Store) Ready() error {
 	// The file is never opened here but by SQLite: to close it would drop the locks that the whole process holds on it
 	// (POSIX, fcntl), and then another program that opens and closes it would take its log away.
 	if err := unix.Access(s.ground.file, unix.W_OK); err != nil {
-		return &Unusable{fmt.Sprintf("The file %s cannot be written: %s.", s.ground.file, err)}
+		return &Unusable{fmt.Sprintf("writes: the file %s cannot be written: %s.", s.ground.file, err)}
 	}
-	if err := s.db.Exec("SELECT 1").Error; err != nil {
-		return &Unusable{fmt.Sprintf("The database cannot be read: %s.", err)}
+	s.ground.probing.Lock()
+	defer s.ground.probing.Unlock()
+	if time.Since(s.ground.probed) < probeEvery {
+		return nil
 	}
+	now := time.Now().UTC()
+	if err := s.probeWrite(now); err != nil {
+		why := "The database cannot be written: " + err.Error() + "."
+		if known, ok := WhyUnusable(err); ok {
+			why = known
+		}
+		return &Unusable{"writes: " + why}
+	}
+	if err := s.probeRead(); err != nil {
+		return &Unusable{fmt.Sprintf("reads: the database cannot be read: %s.", Explained(err))}
+	}
+	s.ground.probed = now
 	return nil
+}
+
+// probeWrite writes the row. That somebody else writes for long is no fault.
+func (s *Store) probeWrite(now time.Time) error {
+	ctx, cancel := context.WithTimeout(context.Background(), probeWaits)
+	defer cancel()
+	err := s.w.WithContext(ctx).Save(&probe{1, now}).Error
+	if err != nil && ctx.Err() != nil {
+		return nil
+	}
+	return err
+}
+
+// probeRead reads the row by a connection of its own: others have pages in their memory that may be no longer in the
+// file.
+func (s *Store) probeRead() error {
+	db, err := dial(s.ground.file, 1, 1<<10, "query_only(1)")
+	if err != nil {
+		return err
+	}
+	var list []probe
+	return errors.Join(db.Find(&list).Error, (&Store{db: db, w: db}).Close())
 }
 
 // WhyUnusable tells whether an error means that nothing can be recorded at all, and why.

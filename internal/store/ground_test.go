@@ -1,6 +1,8 @@
 package store_test
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -9,6 +11,8 @@ import (
 	"testing"
 	"time"
 
+	"fachwerk/internal/core/change"
+	"fachwerk/internal/core/model"
 	"fachwerk/internal/store"
 )
 
@@ -67,5 +71,29 @@ func TestTheLocksOnTheFileStay(t *testing.T) {
 		if !locked(t, file) {
 			t.Errorf("%s, the database is no longer locked", what)
 		}
+	}
+}
+
+// A server says that it is not ready, and why, where nothing can be written, and where other bytes were copied into the
+// file beneath it, though both leave the file itself in its place.
+func TestReadyTriesItself(t *testing.T) {
+	if _, err := move(t, "ready", before(t), 0); err == nil || !strings.Contains(err.Error(), "writes: ") ||
+		strings.Contains(err.Error(), "before the disk is full") {
+		t.Errorf("on a full disk: %v", err)
+	}
+	file := filepath.Join(t.TempDir(), "x.db")
+	s := open(t, file)
+	apply(t, s, change.Op{Kind: model.KindUser, ID: "ann", After: person("ann", "Clerk")})
+	alter(t, file, "PRAGMA wal_checkpoint(TRUNCATE)")
+	if err := s.Ready(); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(file, bytes.Repeat([]byte("other bytes "), 20_000), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s.ProbeAnew()
+	var unusable *store.Unusable
+	if err := s.Ready(); !errors.As(err, &unusable) {
+		t.Errorf("with other bytes in the file: %v", err)
 	}
 }

@@ -183,6 +183,7 @@ var allRows = []any{
 	&ReviewItem{}, &ReviewTask{}, &Letter{}, &Fed{}, &DraftEdit{}, &Event{}, &Decision{}, &SignedIn{}, &Factor{},
 	&Identity{}, &Declined{}, &Worklist{}, &Run{}, &Invitation{}, &Request{}, &Coming{}, &Leaving{}, &Told{}, &lastUse{},
 	&Series{}, &Round{}, &Aside{}, &Answer{}, &Absence{}, &Looked{}, &FindingCount{}, &KeptCatalogue{}, &Place{}, &Seal{},
+	&probe{},
 }
 
 // usesOf takes the last uses out of the people of an earlier program. Their values stay as they were recorded.

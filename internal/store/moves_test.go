@@ -30,6 +30,20 @@ var moves = map[string]func(folder string) error{
 		_, err := store.Restore(filepath.Join(folder, "x.db"), filepath.Join(folder, "good.db"))
 		return err
 	},
+	"ready": func(folder string) error {
+		s, err := store.Open(filepath.Join(folder, "x.db"), true)
+		if err != nil {
+			return err
+		}
+		if err := s.Ready(); err != nil {
+			return fmt.Errorf("before the disk is full: %w", err)
+		}
+		if err := syscall.Setrlimit(syscall.RLIMIT_FSIZE, &syscall.Rlimit{Cur: 512, Max: 512}); err != nil {
+			return err
+		}
+		s.ProbeAnew()
+		return s.Ready()
+	},
 	"migrate": func(folder string) error {
 		s, err := store.Open(filepath.Join(folder, "old.db"), true)
 		if err == nil {

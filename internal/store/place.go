@@ -2,6 +2,12 @@ package store
 
 import "time"
 
+// placeDays is for how many days it is kept from where somebody signed in; PlaceKept is the same as a time.
+const (
+	placeDays = 90
+	PlaceKept = placeDays * 24 * time.Hour
+)
+
 // Place is from where somebody signed in, hashed, and when last.
 type Place struct {
 	User  string `gorm:"primaryKey"`

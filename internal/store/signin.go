@@ -351,6 +351,7 @@ func (s *Store) Forget(r Retention, now time.Time) error {
 		if r.UseDays > 0 {
 			errs = append(errs, tx.Where("at < ?", before(r.UseDays).UnixNano()).Delete(&lastUse{}).Error)
 		}
+		errs = append(errs, tx.Where("at < ?", before(placeDays)).Delete(&Place{}).Error)
 		errs = append(errs, dropIdleRuns(tx, before(idleRunDays)))
 		if r.EvidenceDays > 0 {
 			errs = append(errs, tx.Model(&ReviewItem{}).

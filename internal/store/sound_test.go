@@ -25,6 +25,8 @@ func TestWhatIsKeptForLongEnoughGoes(t *testing.T) {
 		s.StartSession(store.SignedIn{ID: "used", User: "ann", At: ago(40), Seen: ago(9)}),
 		s.SaveLink(store.Link{Hash: "old", User: "ann", Expires: ago(11)}),
 		s.SaveLink(store.Link{Hash: "new", User: "bea", Expires: ago(9)}),
+		s.SavePlace(store.Place{User: "ann", Place: "before", At: ago(91)}),
+		s.SavePlace(store.Place{User: "ann", Place: "lately", At: ago(89)}),
 	)
 	closedBefore, closedLately := ago(11), ago(9)
 	for _, closed := range []*time.Time{&closedBefore, &closedLately, nil} {
@@ -62,6 +64,10 @@ func TestWhatIsKeptForLongEnoughGoes(t *testing.T) {
 	}
 	if err := s.Forget(store.Retention{}, now); err != nil || there() != "ended left used old new " || items() != 3 {
 		t.Errorf("kept for good, there are %s, %d items with evidence, %v", there(), items(), err)
+	}
+	_, before := s.Place("ann", "before")
+	if _, lately := s.Place("ann", "lately"); !errors.Is(before, store.ErrNotFound) || lately != nil {
+		t.Errorf("of where somebody signed in, 91 days ago: %v, 89 days ago: %v", before, lately)
 	}
 	r := store.Retention{SessionDays: 10, LinkDays: 10, LetterDays: 10, EvidenceDays: 10}
 	if err := s.Forget(r, now); err != nil || there() != "used new " || items() != 2 {

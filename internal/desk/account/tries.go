@@ -27,7 +27,7 @@ const (
 	triesOfAccount = 10
 	triesOfFriend  = 30
 	triesOfAddress = 60
-	knownFor       = 90 * 24 * time.Hour
+	knownFor       = store.PlaceKept
 	triesKept      = 50_000 // so many counts of addresses and of names that nobody has are remembered at most
 )
 

@@ -42,7 +42,7 @@ export function Ties({ person }: { person: Schemas["Person"] }) {
 				external id, does.
 			</p>
 			<button type="button" className="link mt-1" onClick={untie}>
-				Untie …
+				Untie
 			</button>
 			{board}
 		</Part>
