@@ -84,8 +84,8 @@ const (
 	probeWaits = 2 * time.Second
 )
 
-// Ready tells whether what is asked for can be read and recorded: a row of its own is written and read back, unless that
-// was done in the last five seconds. If not, the error is an [Unusable], which begins with what does not work.
+// Ready tells whether what is asked for can be read and recorded: a row of its own is written and read back, unless
+// that was done in the last five seconds. If not, the error is an [Unusable], which begins with what does not work.
 func (s *Store) Ready() error {
 	if err := s.ground.holds(); err != nil {
 		return err
