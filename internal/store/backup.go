@@ -215,9 +215,12 @@ func rename(from, to string) error {
 	return syncFolder(filepath.Dir(to))
 }
 
-// PutAt puts a database that nobody has open and that has no log where there is none, or an empty one that nobody has
-// open either.
+// PutAt puts a database that nobody has open, and whose log was folded in when it was closed, where there is none, or an
+// empty one that nobody has open either.
 func PutAt(from, to string) error {
+	if log, err := os.Stat(from + "-wal"); err == nil && log.Size() > 0 {
+		return fmt.Errorf("what was written last is not in %s yet, but in its log beside it", from)
+	}
 	for _, part := range beside {
 		if err := os.Remove(to + part); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
