@@ -215,8 +215,8 @@ func rename(from, to string) error {
 	return syncFolder(filepath.Dir(to))
 }
 
-// PutAt puts a database that nobody has open, and whose log was folded in when it was closed, where there is none, or an
-// empty one that nobody has open either.
+// PutAt puts a database that nobody has open, and whose log was folded in when it was closed, where there is none, or
+// an empty one that nobody has open either.
 func PutAt(from, to string) error {
 	if log, err := os.Stat(from + "-wal"); err == nil && log.Size() > 0 {
 		return fmt.Errorf("what was written last is not in %s yet, but in its log beside it", from)
