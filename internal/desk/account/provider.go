@@ -273,9 +273,9 @@ func (d *Accounts) doubled(email string, users []string) {
 
 // Tie is how the identity provider knows somebody.
 type Tie struct {
-	Issuer  string    `json:"issuer"`
+	Issuer  string    `json:"issuer" doc:"Which provider: its issuer's address"`
 	Subject string    `json:"subject" doc:"What the provider calls the person"`
-	Since   time.Time `json:"since"`
+	Since   time.Time `json:"since" doc:"When the person first came in by it"`
 }
 
 // Ties gives how identity providers know somebody, to an owner; empty if none does, and through the eyes of somebody

@@ -9591,8 +9591,12 @@ export interface components {
             group: string;
         };
         Tie: {
+            /** @description Which provider: its issuer's address */
             issuer: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When the person first came in by it
+             */
             since: string;
             /** @description What the provider calls the person */
             subject: string;
