@@ -37,6 +37,7 @@ type walk struct {
 	tied     map[string]string // by subject: the account that the provider's person comes in as
 	reviews  []int
 	steps    int
+	acts     string // who acts, by their own hand
 	did      map[string]int
 }
 
@@ -253,7 +254,8 @@ func (w *walk) step(door string, by power, wakes bool, act func() bool) {
 			tell(u.ID, "is woken with", by.lacks(rightsOf(has[u.ID])))
 		}
 		o, ok := before.Users.Find(u.ID)
-		if ok && (o.UserName != u.UserName || o.Email != u.Email || o.ExternalID != u.ExternalID) {
+		// How one signs in oneself, one may change, whatever one is given later.
+		if ok && u.ID != w.acts && (o.UserName != u.UserName || o.Email != u.Email || o.ExternalID != u.ExternalID) {
 			tell(u.ID, "signs in another way, with", by.lacks(rightsOf(had[u.ID])))
 		}
 	}
@@ -276,8 +278,10 @@ func delegated(key string) bool { return strings.HasPrefix(key, "delegation ") }
 func (w *walk) act() {
 	who := desk.Actor{User: w.one("kay", "kay", "dan", "dan", "tom", w.one(walkers...)), Proven: *w.clock}
 	now := w.now(who.User)
+	w.acts = ""
 	switch w.IntN(14) {
 	case 0, 1, 2, 3:
+		w.acts = who.User
 		door := "a delegate"
 		if now[model.EditPeople] {
 			door = "an administrator"
