@@ -289,3 +289,22 @@ func TestAFullDiskLeavesNoHalfCopy(t *testing.T) {
 		}
 	}
 }
+
+// What is damaged is replaced too: its log, which cannot be folded in, is kept with it, and never taken for that of
+// what comes.
+func TestADamagedDatabaseIsReplaced(t *testing.T) {
+	folder := before(t)
+	file := filepath.Join(folder, "x.db")
+	if err := os.WriteFile(file, []byte(strings.Repeat("no database ", 1000)), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := store.Restore(file, filepath.Join(folder, "good.db")); err != nil {
+		t.Fatal(err)
+	}
+	if n := peopleIn(t, file); n != 1 {
+		t.Errorf("%d people are there, and not those of the backup", n)
+	}
+	if log, err := os.Stat(file + ".replaced-wal"); err != nil || log.Size() == 0 {
+		t.Errorf("the log of what was replaced is not kept: %v", err)
+	}
+}
