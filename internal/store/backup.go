@@ -170,10 +170,7 @@ func settle(file string) error {
 	if err != nil {
 		return fmt.Errorf("another database is being put in its place: %w", err)
 	}
-	if _, err := os.Stat(file + journaled); err != nil { // by whoever had the lease
-		return lease.Release()
-	}
-	return errors.Join(endRestore(file), lease.Release())
+	return lease.Release() // whoever takes it has ended the move
 }
 
 // proven copies a database to another file, in place of what an earlier copy that was broken off has left there, and

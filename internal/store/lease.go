@@ -44,6 +44,11 @@ func TakeLease(database string) (*Lease, error) {
 	} else {
 		err = errors.Join(l.named.Truncate(0), write(l.named, fmt.Sprintln(os.Getpid())))
 	}
+	if _, decided := os.Stat(database + journaled); decided == nil && err == nil { // a restore that was broken off
+		if err = endRestore(database); err == nil {
+			err = l.Renew(database)
+		}
+	}
 	if err != nil {
 		return nil, errors.Join(err, l.Release())
 	}
